@@ -1,0 +1,205 @@
+"""From a plan to a layer: where each translated thing stands in the target's file."""
+
+from __future__ import annotations
+
+import os
+import re
+from pathlib import Path
+
+from durvan import __version__
+from durvan.crossing.plan import Plan
+from durvan.crossing.translate import Translation
+from durvan.dialects.pack import Pack
+from durvan.formats.usda_text import Layer, Spec, asset, literal, quoted, type_of
+from durvan.progress import Report, Step, silent
+from durvan.scene.graph import Graph, Node
+from durvan.scene.model import Kind, Scene, Thing
+
+_CLEAN = re.compile(r"[^A-Za-z0-9_]")
+
+
+def prim_names(graph: Graph) -> dict[str, str]:
+    """A valid prim name for each node, unique, and the same for the same graph."""
+    names: dict[str, str] = {}
+    taken: set[str] = set()
+    for node in graph.nodes:
+        base = _CLEAN.sub("_", node.rsplit("/", 1)[-1]) or "node"
+        base = base if not base[0].isdigit() else f"n_{base}"
+        name, number = base, 2
+        while name in taken:
+            name, number = f"{base}_{number}", number + 1
+        taken.add(name)
+        names[node] = name
+    return names
+
+
+class Composer:
+    """Builds the layer of one plan. Use `compose`."""
+
+    def __init__(self, plan: Plan, pack: Pack, out: Path, sublayer: str) -> None:
+        self.plan = plan
+        self.scene: Scene = plan.scene
+        self.pack = pack
+        self.folder = out.absolute().parent
+        self.layer = Layer()
+        self.layer.metadata = _stage_metadata(self.scene, pack, sublayer)
+        self.assets: dict[str, str] = {}
+        self.pictures = {p.written: p.resolved for p in plan.scene.pictures.values() if p.resolved}
+
+    def run(self, report: Report) -> Layer:
+        total = len(self.plan.translations)
+        for count, translation in enumerate(self.plan.translations.values()):
+            if count % 50 == 0:
+                report(Step("Writing", count, total))
+            thing = self.scene.things[translation.thing]
+            if not translation.graph.nodes:
+                continue
+            for path in (thing.id, *thing.twins):
+                if thing.kind is Kind.MATERIAL:
+                    self._material(path, translation)
+                else:
+                    self._single(path, thing, translation)
+            if thing.in_instance:
+                self._free(thing)
+        return self.layer
+
+    def _free(self, thing: Thing) -> None:
+        """What stands in an instance cannot be overridden, so the instances that hold it are made unique."""
+        depth = len(thing.id) - len(thing.in_instance)
+        for path in (thing.id, *thing.twins):
+            root = self.layer.prim(path[: len(path) - depth])
+            if "instanceable = false" not in root.metadata:
+                root.metadata.append("instanceable = false")
+
+    def _material(self, path: str, translation: Translation) -> None:
+        graph = translation.graph
+        if self.pack.hooks is not None:
+            graph = _copy(graph)
+            self.pack.hooks.after_writing(graph, self.scene.metres_per_unit)
+        material = self.layer.prim(path)
+        scope_name = f"{self.pack.name}_network"
+        scope = material.child(scope_name)
+        scope.specifier, scope.type = "def", "NodeGraph"
+        names = prim_names(graph)
+        base = f"{path}/{scope_name}"
+        context = self.pack.identity.context
+        for output, link in graph.outputs.items():
+            full = f"{context}:{output}" if context else output
+            terminal = f"{base}/{names[link.node]}.outputs:{link.output}"
+            material.lines.append(f"token outputs:{full}.connect = <{terminal}>")
+        for node in graph.nodes.values():
+            self._node(scope.child(names[node.id]), node, names, base, graph)
+
+    def _node(self, spec: Spec, node: Node, names: dict[str, str], base: str, graph: Graph) -> None:
+        kind = self.pack.type(node.kind)
+        spec.specifier, spec.type = "def", "Shader"
+        shader_id = (kind.id if kind is not None else "") or node.kind
+        lines = spec.lines
+        lines.append(f"uniform token info:id = {quoted(shader_id)}")
+        parameters = kind.parameters if kind is not None else {}
+        for port in sorted({*node.values, *node.links}):
+            parameter = parameters.get(port)
+            of = parameter.type if parameter is not None else "any"
+            link = node.links.get(port)
+            value = node.values.get(port)
+            written = type_of(of, value)
+            if of == "file" or (parameter is None and port == "file"):
+                written = "asset"
+            if value is not None:
+                line = asset(self._asset(str(value))) if written == "asset" else literal(of, value)
+                space = _colour_space(node, port)
+                lines.append(f"{written} inputs:{port} = {line}{space}")
+            if link is not None:
+                target = names.get(link.node)
+                if target is not None:
+                    lines.append(f"{written} inputs:{port}.connect = <{base}/{target}.outputs:{link.output}>")
+        for output, of in sorted((kind.outputs if kind else _used_outputs(graph, node)).items()):
+            lines.append(f"{type_of(of, None)} outputs:{output}")
+
+    def _single(self, path: str, thing: Thing, translation: Translation) -> None:
+        node = next(iter(translation.graph.nodes.values()))
+        kind = self.pack.type(node.kind)
+        if kind is None:
+            return
+        spec = self.layer.prim(path)
+        prefix = self.pack.identity.namespace
+        if kind.role == "environment":
+            spec = self._environment(path, kind.prims[0])
+        if kind.marker and prefix:
+            spec.lines.append(f"uniform token {prefix}:kind = {quoted(kind.marker)}")
+        source = thing.root.values if thing.root is not None else {}
+        written_here = {p.attribute for p in kind.parameters.values() if p.attribute}
+        for port in sorted(node.values):
+            parameter = kind.parameters.get(port)
+            if parameter is None:
+                continue
+            value = node.values[port]
+            name = parameter.attribute or f"{prefix}:{port}"
+            if name in written_here and translation.source_dialect != translation.target_dialect and source.get(port) == value:
+                continue  # the source prim says it already, under the same attribute
+            of = type_of(parameter.type, value)
+            said = asset(self._asset(str(value))) if of == "asset" else literal(parameter.type, value)
+            uniform = "uniform " if name in ("resolution", "pixelAspectRatio") or name.startswith("disable") else ""
+            of = "int2" if name == "resolution" else of
+            spec.lines.append(f"{uniform}{of} {name} = {said if name != 'resolution' else _whole(value)}")
+
+    def _environment(self, path: str, prim_type: str) -> Spec:
+        """A property of the scene rather than a prim of the source: it stands at the root, under a name of its own."""
+        name = _CLEAN.sub("_", f"{self.pack.name}_{path.rsplit('/', 1)[-1]}")
+        spec = self.layer.root.child(name)
+        spec.specifier, spec.type = "def", prim_type
+        return spec
+
+    def _asset(self, written: str) -> str:
+        """A path that leads from the new file to where the source's path leads."""
+        known = self.assets.get(written)
+        if known is None:
+            known = self.assets[written] = self._asset_path(written)
+        return known
+
+    def _asset_path(self, written: str) -> str:
+        if not written or "://" in written or written.startswith("/"):
+            return written
+        picture = self.pictures.get(written)
+        place = picture or str(Path(self.scene.file).absolute().parent / written)
+        near = os.path.relpath(place, self.folder).replace(os.sep, "/")
+        return near if near.startswith(".") else f"./{near}"
+
+
+def _whole(value: object) -> str:
+    return "(" + ", ".join(str(round(part)) for part in value) + ")" if isinstance(value, tuple) else str(value)
+
+
+def _copy(graph: Graph) -> Graph:
+    nodes = {name: Node(n.id, n.kind, dict(n.values), dict(n.links), n.source) for name, n in graph.nodes.items()}
+    return Graph(nodes, dict(graph.outputs))
+
+
+def _colour_space(node: Node, port: str) -> str:
+    """MaterialX pictures say their colour space as metadata of the file."""
+    space = node.values.get("colorspace")
+    if port == "file" and node.kind.startswith("ND_image") and isinstance(space, str) and space:
+        return f" (\n    colorSpace = {quoted(space)}\n)"
+    return ""
+
+
+def _used_outputs(graph: Graph, node: Node) -> dict[str, str]:
+    used = {link.output for other in graph.nodes.values() for link in other.links.values() if link.node == node.id}
+    used |= {link.output for link in graph.outputs.values() if link.node == node.id}
+    return dict.fromkeys(used or {"out"}, "any")
+
+
+def _stage_metadata(scene: Scene, pack: Pack, sublayer: str) -> list[str]:
+    lines = [
+        f"customLayerData = {{ dictionary durvan = {{ string version = {quoted(__version__)}; "
+        f"string target = {quoted(pack.name)}; string source = {quoted(Path(scene.file).name)} }} }}"
+    ]
+    lines.extend(scene.stage_metadata)
+    if sublayer:
+        lines.append(f"subLayers = [{asset(sublayer)}]")
+    return lines
+
+
+def compose(plan: Plan, pack: Pack, out: Path, sublayer: str, report: Report = silent) -> Layer:
+    """The target's layer: its networks on the scene's prims, over the source when `sublayer` names it."""
+    return Composer(plan, pack, out, sublayer).run(report)

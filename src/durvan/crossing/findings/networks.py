@@ -1,0 +1,103 @@
+"""Findings about networks and about what the file itself holds: oddities of reading, and rows that were held or lost."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from durvan.crossing.findings.model import Finding, Level
+from durvan.crossing.plan import Plan
+from durvan.dialects.pack import Pack
+from durvan.scene.fate import Fate
+from durvan.scene.model import Kind, Oddity, Scene
+
+# code → level, title, consequence, station
+_ODD: dict[str, tuple[Level, str, str, str]] = {
+    "unknown-node": (Level.STOP, "A node type from an add-on that is not here", "what it feeds falls back to a constant", "Facing"),
+    "unknown-dialect": (Level.STOP, "A material in no dialect that is known", "it cannot be carried at all", "Survey"),
+    "unknown-thing": (Level.LOOK, "A light or camera the dialect has no word for", "it stays behind", "Survey"),
+    "cycle": (Level.STOP, "A network that feeds itself", "the link that closes the circle is cut", "Facing"),
+    "dangling": (Level.LOOK, "A link that goes nowhere", "the value below the link is used", "Facing"),
+    "many-links": (Level.NOTE, "Several links on one port", "only the first counts", "Facing"),
+    "wrong-output": (Level.LOOK, "A link to an output that is not there", "the node's first output is read", "Facing"),
+    "wrong-value": (Level.LOOK, "A value that cannot be one", "the default is used instead", "Facing"),
+    "out-of-range": (Level.NOTE, "A value outside its range", "the target may clamp it", "Facing"),
+    "no-surface": (Level.NOTE, "A material without a surface", "its objects will have no look", "Survey"),
+    "stray-shader": (Level.NOTE, "A shader outside any material", "nothing uses it", "Survey"),
+    "composition": (Level.LOOK, "Part of the scene could not be composed", "what it should bring in is not there", "Survey"),
+    "stage-unit": (Level.NOTE, "The unit of length is stored wrongly", "sizes depend on it", "Survey"),
+}  # fmt: skip
+
+
+def oddities(scene: Scene, carried: set[str]) -> Iterator[Finding]:
+    """What the reader met, for the things in scope and for the file as a whole."""
+    for odd in scene.oddities:
+        known = _ODD.get(odd.code)
+        if known is None or (odd.thing and odd.thing not in carried):
+            continue
+        level, title, consequence, station = known
+        yield Finding(
+            odd.code, level, title, f"{odd.detail[:400]}", consequence, odd.thing, odd.path, station,
+            _evidence(odd, scene),
+        )  # fmt: skip
+    for thing in scene.of(Kind.MATERIAL):
+        if thing.id in carried and thing.graph.order()[1]:
+            name, port = thing.graph.order()[1][0]
+            level, title, consequence, station = _ODD["cycle"]
+            yield Finding("cycle", level, title, f"{name}.{port} closes a circle.", consequence, thing.id, f"{name}.{port}", station)
+
+
+def _evidence(odd: Oddity, scene: Scene) -> tuple[tuple[str, str], ...]:
+    thing = scene.things.get(odd.thing)
+    users = f"{thing.used_by} objects" if thing is not None and thing.kind is Kind.MATERIAL else ""
+    rows = [("where", odd.path[:200]), ("what", odd.detail[:200])]
+    return (*rows, ("used by", users)) if users else tuple(rows)
+
+
+def rows(plan: Plan, target: Pack) -> Iterator[Finding]:
+    """Rows that were held or lost in a way that shows, a group for each reason."""
+    for row in plan.ledger:
+        if row.fate is Fate.HELD:
+            if "add-on" in row.reason or "No dialect" in row.reason:
+                continue  # the unknown node itself is found already
+            yield Finding(
+                "held", Level.LOOK, _sentence(row.reason), f"{row.node}.{row.parameter} is not decided.",
+                "it stays as the target's default until you decide", row.thing, f"{row.node}.{row.parameter}", "Facing",
+                (("rule", row.rule), ("value", "map" if row.linked else str(row.value))),
+            )  # fmt: skip
+        elif row.fate is Fate.LOST and "no effect" not in row.reason and "Nothing uses" not in row.reason:
+            if "is not a parameter of" in row.reason:
+                yield Finding(
+                    "unknown-value", Level.NOTE, "Values that their node type does not know", row.reason,
+                    "they had no meaning before either", row.thing, f"{row.node}.{row.parameter}", "Facing",
+                )  # fmt: skip
+                continue
+            shows = row.measure is None or row.measure > 0.01
+            yield Finding(
+                "lost", Level.LOOK if shows else Level.NOTE, _sentence(row.reason),
+                f"{row.node}.{row.parameter} has no equivalent in {target.title}.", _effect(row.measure, row.measured),
+                row.thing, f"{row.node}.{row.parameter}", "Facing",
+                (("rule", row.rule), ("value", "map" if row.linked else str(row.value))),
+            )  # fmt: skip
+        elif row.fate is Fate.LOST and "Nothing uses" in row.reason:
+            yield Finding(
+                "unused-node", Level.NOTE, "A node that nothing uses", f"{row.node} feeds nothing.",
+                "it is left behind", row.thing, row.node, "Facing",
+            )  # fmt: skip
+
+
+def _sentence(reason: str) -> str:
+    first = reason.split(". ")[0].rstrip(".")
+    return first if len(first) <= 90 else f"{first[:87]}…"
+
+
+def _effect(measure: float | None, measured: str) -> str:
+    if measure is None:
+        return "it will be missing from the picture"
+    return f"{amount(measure, measured)} {measured}"
+
+
+def amount(measure: float, measured: str) -> str:
+    """A measure as people read it: shares of light in percent, other numbers as they are."""
+    if "of diffuse light" in measured or "of the highlight" in measured or "of light" in measured:
+        return f"{100 * measure:.1f} %"
+    return f"{measure:.3g}"

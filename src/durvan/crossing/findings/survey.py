@@ -1,0 +1,43 @@
+"""Raise every finding of a scene and its plan."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from durvan.crossing.findings import cameras, files, lights, materials, networks
+from durvan.crossing.findings.model import Finding
+from durvan.crossing.plan import Plan
+from durvan.dialects.registry import Registry
+from durvan.scene.model import Kind, Thing
+
+
+def look_over(plan: Plan, registry: Registry) -> list[Finding]:
+    """All findings, in a steady order. What a rule says of a value is in the ledger; here is what matters of it."""
+    found = list(_all(plan, registry))
+    unique: dict[tuple[str, str], Finding] = {}
+    for finding in found:
+        unique.setdefault((finding.key, finding.title), finding)
+    return sorted(unique.values(), key=lambda f: (f.level, f.code, f.thing, f.path))
+
+
+def _all(plan: Plan, registry: Registry) -> Iterator[Finding]:
+    scene = plan.scene
+    target = registry.get(plan.choices.target)
+    carried: list[Thing] = [scene.things[name] for name in plan.translations]
+    yield from networks.oddities(scene, set(plan.translations))
+    yield from files.absent(scene, set(plan.translations))
+    for thing in carried:
+        source = registry.packs.get(thing.dialect)
+        if thing.kind is Kind.MATERIAL:
+            yield from materials.faked(thing, source, plan)
+            yield from materials.binding(thing)
+            if source is not None:
+                yield from files.decoding(thing, source, plan, scene)
+        elif thing.kind is Kind.LIGHT:
+            yield from lights.of(thing, target)
+        elif thing.kind is Kind.CAMERA:
+            yield from cameras.clipping(thing, scene, target)
+    yield from materials.alike(carried)
+    if scene.things and not any(thing.kind is Kind.LIGHT for thing in scene.things.values()):
+        yield from lights.none()
+    yield from networks.rows(plan, target)

@@ -1,0 +1,287 @@
+"""From raw things to a scene: shader ids and attributes become the words of the dialects whose they are."""
+
+from __future__ import annotations
+
+import gc
+from collections import Counter
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from durvan.dialects.pack import Pack
+from durvan.dialects.registry import Registry
+from durvan.errors import PackError
+from durvan.formats import pictures
+from durvan.formats.usd_open import open_stage
+from durvan.formats.usd_read import RawScene, RawThing, read_stage
+from durvan.progress import Report, Step, silent
+from durvan.scene.graph import Graph, Link, Node
+from durvan.scene.model import Kind, Oddity, Picture, Scene, Thing
+from durvan.scene.vocabulary import NodeType
+
+PLAIN = "preview"  # the pack that speaks USD's own lights and cameras
+
+
+@contextmanager
+def quiet_memory() -> Iterator[None]:
+    """Hold the cycle collector off while very many objects are made that all stay; it would walk them in vain."""
+    was = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was:
+            gc.enable()
+
+
+def open_scene(file: Path, registry: Registry, source: str = "", report: Report = silent) -> Scene:
+    """Read a stage into a scene. `source` names the dialect to read where a material has several.
+
+    Raises SceneFileError when the file cannot be opened, PackError when there is no such dialect.
+    """
+    if source:
+        registry.get(source)
+    report(Step("Opening"))
+    with quiet_memory():
+        raw = read_stage(open_stage(file), report)
+        return Intake(raw, registry, source).run(report)
+
+
+class Intake:
+    """Gives one raw scene its meaning. Use `open_scene`."""
+
+    def __init__(self, raw: RawScene, registry: Registry, source: str) -> None:
+        self.raw = raw
+        self.registry = registry
+        self.source = source
+        self.scene = Scene(
+            str(raw.file), "", raw.metres_per_unit, raw.up_axis, raw.frames, layers=raw.layers,
+            default_prim=raw.default_prim, meshes=raw.meshes, name=raw.title or raw.file.stem,
+            stage_metadata=raw.metadata,
+        )  # fmt: skip
+        self.scene.oddities.extend(raw.oddities)
+        self.scene.solids = raw.solids
+        self.lux: dict[str, float] = {}
+
+    def run(self, report: Report) -> Scene:
+        owners = [self._owners(thing) for thing in self.raw.things]
+        main = self.source or self._main(owners)
+        for thing, packs in zip(self.raw.things, owners, strict=True):
+            self._thing(thing, packs, main)
+        self.scene.dialect = main
+        report(Step("Looking at the pictures"))
+        self._pictures()
+        return self.scene
+
+    def _main(self, owners: list[dict[str, Pack]]) -> str:
+        votes: Counter[str] = Counter()
+        for packs in owners:
+            for pack in packs.values():
+                votes[pack.name] += 1
+        ranked = sorted(votes.items(), key=lambda vote: (-vote[1], vote[0]))
+        return ranked[0][0] if ranked else ""
+
+    def _owners(self, thing: RawThing) -> dict[str, Pack]:
+        """The packs that know a thing's words: of a material by render context, else under its own name."""
+        found: dict[str, Pack] = {}
+        if thing.kind is Kind.MATERIAL:
+            for context, outputs in thing.contexts.items():
+                link = outputs.get("surface") or next(iter(outputs.values()))
+                node = thing.graph.nodes.get(link.node)
+                pack = self.registry.owner(node.kind) if node else None
+                if pack is not None:
+                    found[context] = pack
+            return found
+        for pack in self.registry.packs.values():
+            space = pack.identity.namespace
+            if space and any(name.startswith(f"{space}:") for name in thing.attributes):
+                found[pack.name] = pack
+        return found
+
+    def _thing(self, raw: RawThing, packs: dict[str, Pack], main: str) -> None:
+        thing = Thing(raw.path, raw.name, raw.kind, Graph(), prim_type=raw.prim_type)
+        thing.in_instance = raw.instance
+        thing.twins = tuple(raw.twins)
+        thing.context.update(raw.context)
+        thing.used_by = self.raw.bound.get(raw.path, 0)
+        if raw.kind is Kind.MATERIAL:
+            self._material(thing, raw, packs, main)
+        else:
+            self._single(thing, raw, packs, main)
+        self.scene.things[thing.id] = thing
+
+    def _note(self, code: str, thing: str, path: str, detail: str) -> None:
+        self.scene.oddities.append(Oddity(code, thing, path, detail))
+
+    # materials
+
+    def _material(self, thing: Thing, raw: RawThing, packs: dict[str, Pack], main: str) -> None:
+        contexts = sorted(raw.contexts, key=lambda name: (packs.get(name) is None, name))
+        chosen = next((name for name in contexts if name in packs and packs[name].name == main), None)
+        if chosen is None:
+            chosen = next(iter(contexts), None)
+        graph = raw.graph
+        thing.graph = graph
+        if chosen is None:
+            if graph.nodes:
+                self._note("no-surface", thing.id, thing.id, "Nothing is connected to the material's outputs.")
+            return
+        graph.outputs = dict(raw.contexts[chosen])
+        pack = packs.get(chosen)
+        self._drop_other_contexts(raw, chosen)
+        if pack is None:
+            ids = sorted({node.kind for node in graph.nodes.values()})
+            self._note("unknown-dialect", thing.id, thing.id, f"No dialect knows {', '.join(ids)[:300]}.")
+            return
+        thing.dialect = pack.name
+        for node in graph.nodes.values():
+            self._node(thing, node, pack)
+        if pack.hooks is not None:
+            pack.hooks.before_reading(graph, self.scene.metres_per_unit)
+        self._dangling(thing, pack)
+
+    def _drop_other_contexts(self, raw: RawThing, chosen: str) -> None:
+        graph = raw.graph
+        mine = graph.reachable()
+        others: set[str] = set()
+        for context, outputs in raw.contexts.items():
+            if context != chosen:
+                others |= Graph(graph.nodes, outputs).reachable()
+        for name in others - mine:
+            del graph.nodes[name]
+
+    def _node(self, thing: Thing, node: Node, pack: Pack) -> None:
+        kind = pack.kind_of(node.kind)
+        if kind is None:
+            self._note("unknown-node", thing.id, node.id, node.kind)
+            return
+        node.kind = kind
+        self._check(thing, node, pack.vocabulary.types[kind])
+
+    def _check(self, thing: Thing, node: Node, kind: NodeType) -> None:
+        """Put aside what cannot be a parameter's value; a number where channels are wanted is spread over them."""
+        for port in list(node.values):
+            parameter = kind.parameters.get(port)
+            if parameter is None:
+                continue
+            value = node.values[port]
+            if parameter.type == "float" and type(value) is int:
+                value = node.values[port] = float(value)
+            if parameter.type == "bool" and type(value) is int:
+                value = node.values[port] = bool(value)
+            problem = parameter.wrong(value)
+            if problem:
+                del node.values[port]
+                node.problems = {**(node.problems or {}), port: f"{problem[0].upper()}{problem[1:]}."}
+                self._note("wrong-value", thing.id, f"{node.id}.{port}", problem)
+            elif parameter.outside(value):
+                low, high = parameter.range or (0.0, 0.0)
+                self._note("out-of-range", thing.id, f"{node.id}.{port}", f"{_words(value)} is outside {low:g} to {high:g}")
+        for port, problem in (node.problems or {}).items():
+            if "finite" in problem:
+                self._note("wrong-value", thing.id, f"{node.id}.{port}", problem)
+
+    def _dangling(self, thing: Thing, pack: Pack) -> None:
+        graph = thing.graph
+        for node in graph.nodes.values():
+            for port, link in list(node.links.items()):
+                target = graph.nodes.get(link.node)
+                if target is None:
+                    del node.links[port]
+                    node.problems = {**(node.problems or {}), port: "The link goes nowhere."}
+                    self._note("dangling", thing.id, f"{node.id}.{port}", f"Nothing stands at {link.node[:200]}.")
+                    continue
+                kind = pack.type(target.kind)
+                if kind is not None and link.output not in kind.outputs and not pack.identity.any_output:
+                    first = next(iter(kind.outputs))
+                    self._note("wrong-output", thing.id, f"{node.id}.{port}", f"{target.kind} has no output '{link.output}'; '{first}' is read.")
+                    node.links[port] = Link(link.node, first)
+
+    # lights, cameras, settings
+
+    def _single(self, thing: Thing, raw: RawThing, packs: dict[str, Pack], main: str) -> None:
+        pack = packs.get(main) or next(iter(packs.values()), None) or self.registry.packs.get(PLAIN)
+        if pack is None:
+            raise PackError("the pack for USD's own lights and cameras is missing.")
+        space = pack.identity.namespace
+        kind_name = self._kind(raw, pack)
+        thing.dialect = pack.name
+        if kind_name is None:
+            self._note("unknown-thing", thing.id, thing.id, f"{pack.title} has no word for a {raw.prim_type}.")
+            return
+        kind = pack.vocabulary.types[kind_name]
+        node = Node(raw.name, kind_name, source=raw.path)
+        by_attribute = {p.attribute or f"{space}:{name}": name for name, p in kind.parameters.items()}
+        for attribute, value in raw.attributes.items():
+            name = by_attribute.get(attribute)
+            if name is None and space and attribute.startswith(f"{space}:") and attribute != f"{space}:kind":
+                name = attribute.partition(":")[2]
+            if name is not None:
+                node.values[name] = value
+        node.problems = {by_attribute.get(a, a): text for a, text in raw.problems.items()} or None
+        node.animated = tuple(by_attribute[a] for a in raw.animated if a in by_attribute)
+        thing.graph.add(node)
+        thing.graph.outputs["light" if raw.kind is Kind.LIGHT else raw.kind.value] = Link(node.id)
+        self._check(thing, node, kind)
+        if raw.linked_lists:
+            self._note("light-lists", thing.id, thing.id, ", ".join(raw.linked_lists))
+        if raw.attributes.get("(visibility)") == "invisible":
+            self._note("invisible-light", thing.id, thing.id, "The light is hidden on the stage.")
+
+    def _kind(self, raw: RawThing, pack: Pack) -> str | None:
+        space = pack.identity.namespace
+        marker = raw.attributes.get(f"{space}:kind", "") if space else ""
+        plain = None
+        for name, kind in pack.vocabulary.types.items():
+            if raw.prim_type in kind.prims:
+                if kind.marker and kind.marker == marker:
+                    return name
+                if not kind.marker and plain is None:
+                    plain = name
+        return plain
+
+    # pictures
+
+    def _pictures(self) -> None:
+        files: dict[tuple[str, str], Picture] = {}
+        for raw in self.raw.pictures:
+            if not raw.written:
+                continue
+            resolved = raw.resolved or _beside(self.raw.file, raw.written)
+            picture = files.get((raw.written, resolved))
+            if picture is None:
+                picture = files[raw.written, resolved] = pictures.look(raw.written, resolved)
+            thing = self.scene.things.get(raw.thing)
+            if thing is None:
+                continue
+            node = raw.node or thing.name
+            port = raw.port.rpartition(":")[2]
+            picture.users.append((raw.thing, node, port))
+            if picture.channels:
+                thing.context[f"{node}:channels"] = float(picture.channels)
+            if thing.kind is Kind.LIGHT and picture.width:
+                thing.context["map_lux"] = self._lux(resolved)
+        pictured = {raw.thing for raw in self.raw.pictures if raw.written}
+        for thing in self.scene.of(Kind.LIGHT):
+            root = thing.root
+            if root is not None and thing.id not in pictured:
+                thing.context.setdefault("map_lux", 3.141592653589793)  # a dome without a picture is white: π lux a nit
+        self.scene.pictures = {resolved or written: picture for (written, resolved), picture in files.items()}
+
+    def _lux(self, resolved: str) -> float:
+        if resolved not in self.lux:
+            self.lux[resolved] = pictures.map_lux(resolved)
+        return self.lux[resolved]
+
+
+def _beside(file: Path, written: str) -> str:
+    """Where a path would be if it were there, for messages and for a second look; empty when it cannot be one."""
+    if not written or "://" in written or "\0" in written:
+        return ""
+    return str((file.parent / written).absolute()) if len(written) < 4096 else ""
+
+
+def _words(value: object) -> str:
+    if isinstance(value, tuple):
+        return " ".join(f"{part:.4g}" for part in value)
+    return f"{value:.6g}" if isinstance(value, float) else str(value)

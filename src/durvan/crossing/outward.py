@@ -1,0 +1,452 @@
+"""From the common ground to a dialect: chains are matched to its node types, ports become parameters, rows end.
+
+Nodes are taken consumers first. A formula that meets a map grows or folds nodes on the common ground before those
+are matched in their turn, so that what is no longer needed is never written.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from durvan.crossing.inward import Inward, same
+from durvan.crossing.ledger import Row
+from durvan.dialects.pack import CompiledCase, CompiledEntry, CompiledType, Pack, Ready
+from durvan.errors import FormulaError
+from durvan.graph.formula import Vec, plain, wrap
+from durvan.graph.wire import Wire
+from durvan.scene.fate import Fate
+from durvan.scene.graph import Graph, Link, Node, Value
+from durvan.scene.vocabulary import COMPONENTS, Parameter, common_ground
+
+
+@dataclass(slots=True)
+class Match:
+    """A node type found on the common ground, and the nodes that play its roles."""
+
+    type: CompiledType
+    roles: dict[str, Node]
+    inner: set[str] = field(default_factory=set)
+    target: Node | None = None
+    start: tuple[Node, str] | None = None
+
+
+class Outgoing:
+    """Carries one thing outwards. Use `carry_out`."""
+
+    def __init__(self, thing_id: str, inward: Inward, pack: Pack, context: dict[str, float], mpu: float) -> None:
+        self.thing = thing_id
+        self.inward = inward
+        self.graph = inward.graph
+        self.pack = pack
+        self.context = context
+        self.metres_per_unit = mpu
+        self.out = Graph()
+        self.matches: dict[str, Match] = {}
+        self.uses: dict[str, int] = {}
+        self.needed: set[str] = set()
+        self.seen: set[str] = set()
+        self.known = set(inward.graph.nodes)
+        self.added: list[Row] = []
+        self.pending: list[tuple[Node, str, Link]] = []
+
+    def run(self) -> Graph:
+        order, _ = self.graph.order()
+        self.uses = self.graph.consumers()
+        self.needed = {link.node for link in self.graph.outputs.values()}
+        for name in reversed(order):
+            if name in self.needed:
+                self._take(name)
+        for target, parameter, link in self.pending:
+            self._connect(target, parameter, link)
+        for output, link in self.graph.outputs.items():
+            match = self.matches.get(link.node)
+            if match is not None and match.target is not None:
+                self.out.outputs[output] = Link(match.target.id, self._output(match.type, link.output))
+        self._settle_rows(order)
+        self.inward.rows.extend(self.added)
+        return self.out
+
+    # matching
+
+    def _take(self, name: str) -> None:
+        if name in self.seen:
+            return
+        self.seen.add(name)
+        node = self.graph.nodes[name]
+        match = self._match(node)
+        if match is None:
+            self._without(node)
+            return
+        self.matches[name] = match
+        main = match.roles.get(match.type.main, node)
+        match.target = self.out.add(Node(_plain_id(main.id), match.type.kind, source=node.source))
+        self._emit(match)
+
+    def _match(self, node: Node) -> Match | None:
+        for kind, place in self.pack.by_category.get(node.kind, ()):
+            match = self._chain(node, kind, place)
+            if match is not None and (kind.when_back is None or self._ask(kind.when_back, match)):
+                return match
+        return None
+
+    def _chain(self, node: Node, kind: CompiledType, place: int) -> Match | None:
+        if not self._fits(kind, place, node):
+            return None
+        match = Match(kind, {kind.chain[place].name: node})
+        current, role = node, kind.chain[place]
+        for index in range(place + 1, len(kind.chain)):
+            wanted = kind.chain[index]
+            link = current.links.get(role.into)
+            following = self.graph.nodes.get(link.node) if link is not None else None
+            if (
+                following is not None
+                and link is not None
+                and link.output == "out"
+                and self._fits(kind, index, following)
+                and (self.uses.get(following.id, 0) == 1 or not wanted.optional)
+            ):
+                match.roles[wanted.name] = following
+                match.inner.add(following.id)
+                current, role = following, wanted
+            elif not wanted.optional:
+                return None
+        match.start = (current, role.into)
+        return match
+
+    def _fits(self, kind: CompiledType, place: int, node: Node) -> bool:
+        role = kind.chain[place]
+        if role.category != node.kind:
+            return False
+        ready = kind.conditions.get(role.name)
+        return ready is None or self._ask(ready, Match(kind, {role.name: node}))
+
+    def _ask(self, ready: Ready, match: Match) -> bool:
+        try:
+            return bool(ready.formula(*self._arguments(ready, match, None)))
+        except FormulaError:
+            return False
+
+    def _arguments(self, ready: Ready, match: Match, stem: str | None) -> list[Any]:
+        out: list[Any] = []
+        for term in ready.terms:
+            if term.role == "start" and match.start is not None:
+                node: Node | None = match.start[0]
+                name = match.start[1]
+            else:
+                node, name = match.roles.get(term.role), term.name
+            if term.source == "context":
+                key = f"{match.roles[match.type.main].id}:{name}" if match.type.main in match.roles else name
+                out.append(self.context.get(key, self.context.get(name, 0.0)))
+            elif term.source == "mapped":
+                out.append(node is not None and name in node.links)
+            elif term.source == "given":
+                out.append(node is not None and (name in node.values or name in node.links))
+            elif node is None:
+                out.append(term.default)
+            elif stem is not None and name in node.links:
+                out.append(Wire(self.graph, node.links[name], stem))
+            else:
+                value = node.values.get(name)
+                out.append(term.default if value is None else wrap(value))
+        return out
+
+    # writing one node
+
+    def _emit(self, match: Match) -> None:
+        case = self._case(match)
+        consumed: set[tuple[str, str]] = set()
+        for entry in case.entries:
+            if not entry.outward or (entry.when_back is not None and not self._ask(entry.when_back, match)):
+                continue
+            ports = [self._place(match, role, port) for role, port in entry.common]
+            consumed.update((node.id, port) for node, port in ports if node is not None)
+            self._entry(match, entry, [(node, port) for node, port in ports if node is not None])
+        self._unsaid(match, consumed)
+
+    def _case(self, match: Match) -> CompiledCase:
+        for case in match.type.cases:
+            if case.when_back is None or self._ask(case.when_back, match):
+                return case
+        return match.type.cases[-1]
+
+    def _place(self, match: Match, role: str, port: str) -> tuple[Node | None, str]:
+        if role == "start":
+            return match.start if match.start is not None else (None, port)
+        return match.roles.get(role), port
+
+    def _rows(self, ports: list[tuple[Node, str]]) -> list[Row]:
+        origins = self.inward.origins
+        found: list[Row] = []
+        for node, port in ports:
+            for row in origins.get((node.id, port), ()):
+                if row not in found:
+                    found.append(row)
+        return found
+
+    def _entry(self, match: Match, entry: CompiledEntry, ports: list[tuple[Node, str]]) -> None:
+        rows = self._rows(ports)
+        touched = any(port in node.values or port in node.links for node, port in ports)
+        if not touched and not rows and not entry.when_back and self._idle(match, entry):
+            return
+        target = match.target
+        assert target is not None  # made in _take, before anything is written
+        for name, ready in entry.outward:
+            parameter = match.type.type.parameters[name]
+            value = self._value(match, entry, ready, ports, parameter, rows)
+            if value is None:
+                continue
+            if isinstance(value, Link):
+                self.pending.append((target, name, value))
+                self._need(value)
+            else:
+                if not rows and same(value, parameter.default):
+                    continue
+                target.values[name] = value
+                self._added(entry, match, target, name, parameter, rows)
+            self._note(rows, entry, target, name, match)
+
+    def _idle(self, match: Match, entry: CompiledEntry) -> bool:
+        """Whether an untouched entry comes to the target's own default, so that nothing need be said."""
+        for name, ready in entry.outward:
+            if ready is not None:
+                return False
+            role, port = entry.common[0]
+            default = common_ground().types[match.type.roles[role]].parameters[port].default
+            if default is None:
+                continue
+            factor = entry.factor(self.metres_per_unit)
+            wanted = match.type.type.parameters[name].default
+            if not same(_times(default, 1.0 / factor), wanted):
+                return False
+        return True
+
+    def _value(
+        self, match: Match, entry: CompiledEntry, ready: Ready | None, ports: list[tuple[Node, str]],
+        parameter: Parameter, rows: list[Row],
+    ) -> Link | Value | None:  # fmt: skip
+        if ready is None:
+            return self._straight(match, entry, ports, parameter, rows)
+        main = match.roles.get(match.type.main)
+        stem = f"{main.id if main else 'node'}_{parameter_stem(entry)}"
+        try:
+            result = ready.formula(*self._arguments(ready, match, stem))
+        except FormulaError as problem:
+            for row in rows:
+                row.meet(Fate.HELD, f"The formula cannot act on this value: {problem.what}")
+            return None
+        if isinstance(result, Wire):
+            return self._settled(result, ports)
+        return _fitting(plain(result), parameter)
+
+    def _settled(self, wire: Wire, ports: list[tuple[Node, str]]) -> Link:
+        before = set(self.graph.nodes)
+        link = wire.settled()
+        used = {node.links[port].node for node, port in ports if port in node.links}
+        if used == {link.node}:
+            return link
+        for name in used:
+            self.uses[name] = self.uses.get(name, 1) - 1
+        fresh = [node for name, node in self.graph.nodes.items() if name not in before]
+        for node in fresh:
+            for inner in node.links.values():
+                self.uses[inner.node] = self.uses.get(inner.node, 0) + 1
+        if not fresh or link.node not in {node.id for node in fresh}:
+            self.uses[link.node] = self.uses.get(link.node, 0) + 1
+        return link
+
+    def _straight(
+        self, match: Match, entry: CompiledEntry, ports: list[tuple[Node, str]], parameter: Parameter, rows: list[Row]
+    ) -> Link | Value | None:
+        factor = 1.0 / entry.factor(self.metres_per_unit)
+        role, port = entry.common[0]
+        node = ports[0][0] if ports else None
+        link = node.links.get(port) if node is not None else None
+        if link is not None:
+            if factor == 1.0:
+                return link
+            return self._settled(Wire(self.graph, link, f"{node.id}_{port}" if node else port) * factor, ports)
+        value = node.values.get(port) if node is not None else None
+        if value is None:
+            value = common_ground().types[match.type.roles[role]].parameters[port].default
+        return None if value is None else _fitting(_times(value, factor), parameter)
+
+    def _added(
+        self, entry: CompiledEntry, match: Match, target: Node, name: str, parameter: Parameter, rows: list[Row]
+    ) -> None:
+        if rows:
+            return
+        grown = any(node.id not in self.known for node in match.roles.values())
+        row = Row(
+            self.thing, "", name, match.type.type.family_of(name), None, parameter.unit, False, Fate.ADDED, entry.rule,
+            entry.text_out,
+            "It carries the formula of the map that it follows." if grown
+            else entry.because or f"The default of {self.pack.title} is another.",
+        )  # fmt: skip
+        row.targets.append((target.id, name))
+        self.added.append(row)
+
+    def _note(self, rows: list[Row], entry: CompiledEntry, target: Node, name: str, match: Match) -> None:
+        for row in rows:
+            if (target.id, name) in row.targets:
+                continue
+            row.targets.append((target.id, name))
+            if row.rule and entry.rule not in row.rule:
+                row.rule = f"{row.rule} → {entry.rule}"
+            if entry.text_out and entry.text_out not in row.formula:
+                row.formula = f"{row.formula} → {entry.text_out}" if row.formula else entry.text_out
+            simple = entry.fate_out is Fate.RECAST and not entry.entry.to_ours
+            if entry.fate_out is not Fate.KEPT and not simple:
+                row.scaled = False
+            row.meet(entry.fate_out, entry.because if entry.fate_out > Fate.RECAST else "")
+            if entry.measure is not None and entry.entry.only == "out" and row.measure is None:
+                row.measure = self._measure(entry.measure, match)
+                row.measured = entry.entry.measured
+
+    def _measure(self, ready: Ready, match: Match) -> float | None:
+        try:
+            return float(ready.formula(*self._arguments(ready, match, None)))
+        except (FormulaError, TypeError):
+            return None
+
+    def _need(self, link: Link) -> None:
+        self.needed.add(link.node)
+        if link.node not in self.known:  # a formula has just grown it, so the walk will not come by
+            self._take(link.node)
+
+    # what has no word
+
+    def _unsaid(self, match: Match, consumed: set[tuple[str, str]]) -> None:
+        for role, node in match.roles.items():
+            chained = next((r.into for r in match.type.chain if r.name == role), "")
+            for port in list(node.ports()):
+                if (node.id, port) in consumed or port == chained and port in node.links:
+                    continue
+                reason = self._reason(node.kind, port)
+                for row in self.inward.origins.get((node.id, port), ()):
+                    if row.fate < Fate.LOST and not row.targets:
+                        row.meet(Fate.LOST, reason)
+
+    def _reason(self, category: str, port: str) -> str:
+        said = self.pack.mapping.no_word_for
+        return (
+            said.get(f"{category}.{port}")
+            or said.get(category)
+            or f"{self.pack.title} has no word for {port.replace('_', ' ')} ({category})."
+        )
+
+    def _without(self, node: Node) -> None:
+        """A node that the target cannot say: what stands in for it goes on in its place."""
+        reason = self._reason(node.kind, "")
+        if node.kind not in self.pack.mapping.no_word_for:
+            reason = f"{self.pack.title} has no node for '{node.kind}'."
+        stand_in = common_ground().types[node.kind].stands_in if node.kind in common_ground().types else ""
+        for port in list(node.ports()):
+            for row in self.inward.origins.get((node.id, port), ()):
+                if port == stand_in:
+                    row.meet(Fate.RECAST, "It goes on past a node that has no counterpart.")
+                else:
+                    row.meet(Fate.LOST, reason)
+        link = node.links.get(stand_in)
+        if link is not None:
+            self._need(link)
+
+    def _connect(self, target: Node, parameter: str, link: Link) -> None:
+        seen: set[str] = set()
+        while link.node not in seen:
+            seen.add(link.node)
+            match = self.matches.get(link.node)
+            if match is not None and match.target is not None:
+                target.links[parameter] = Link(match.target.id, self._output(match.type, link.output))
+                return
+            node = self.graph.nodes[link.node]
+            stand_in = common_ground().types[node.kind].stands_in if node.kind in common_ground().types else ""
+            onward = node.links.get(stand_in)
+            if onward is None:
+                value = node.values.get(stand_in)
+                kind = self.pack.parameter(target.kind, parameter)
+                if value is not None and kind is not None:
+                    fitted = _fitting(value, kind)
+                    if fitted is not None:
+                        target.values[parameter] = fitted
+                self._break_rows(target, parameter)
+                return
+            link = Link(onward.node, link.output if onward.output == "out" else onward.output)
+
+    def _break_rows(self, target: Node, parameter: str) -> None:
+        for row in self.inward.rows:
+            if (target.id, parameter) in row.targets:
+                row.meet(Fate.HELD, "What feeds it has no counterpart; a constant stands in.")
+
+    def _output(self, kind: CompiledType, output: str) -> str:
+        back = kind.outputs_back
+        return back.get(output) or back.get("out") or next(iter(back.values()), "out")
+
+    def _settle_rows(self, order: list[str]) -> None:
+        used = {node.id for match in self.matches.values() for node in match.roles.values()}
+        for (name, _port), rows in self.inward.origins.items():
+            if name in used or name in self.seen:
+                continue
+            folded = name in self.graph.nodes
+            for row in rows:
+                if not row.targets:
+                    row.meet(
+                        Fate.RECAST,
+                        "Taken up by the formula of what it feeds." if folded
+                        else "At this value it does nothing, so nothing is needed for it.",
+                    )  # fmt: skip
+        for row in self.inward.rows:
+            self._finish(row)
+        for row in self.added:
+            self._finish(row)
+
+    def _finish(self, row: Row) -> None:
+        nodes = self.out.nodes
+        for node, name in row.targets:
+            parameter = self.pack.parameter(nodes[node].kind, name)
+            row.target_values.append((nodes[node].values.get(name), parameter.unit if parameter else ""))
+        if row.fate is Fate.RECAST and row.scaled and len(row.targets) == 1:
+            value, unit = row.target_values[0]
+            if unit == row.unit and value is not None and same(value, row.value):
+                row.fate, row.formula = Fate.KEPT, ""
+
+
+def parameter_stem(entry: CompiledEntry) -> str:
+    """A short name for nodes that an entry's formula grows."""
+    return entry.ours[0] if entry.ours else entry.common[0][1]
+
+
+def _plain_id(name: str) -> str:
+    return name.rstrip("_") or "node"
+
+
+def _times(value: Any, factor: float) -> Any:
+    if factor == 1.0 or isinstance(value, bool | str):
+        return value
+    return tuple(part * factor for part in value) if isinstance(value, tuple) else value * factor
+
+
+def _fitting(value: Any, parameter: Parameter) -> Value | None:
+    """A value in the form that a parameter takes: a number spread over channels, or channels meant to one number."""
+    size = COMPONENTS.get(parameter.type)
+    if size is not None:
+        if isinstance(value, tuple):
+            return tuple(value) if len(value) == size else None
+        return (float(value),) * size if isinstance(value, int | float) else None
+    if isinstance(value, Vec | tuple) and parameter.type in ("float", "int"):
+        value = sum(value) / len(value)
+    if parameter.type == "int":
+        return round(value)
+    if parameter.type == "float":
+        return float(value)
+    if parameter.type == "bool":
+        return bool(value)
+    out: Value = value
+    return out
+
+
+def carry_out(
+    thing_id: str, inward: Inward, pack: Pack, context: dict[str, float] | None = None, metres_per_unit: float = 0.01
+) -> Graph:
+    """Write what stands on the common ground in a dialect's words, and end its rows; gives the target's graph."""
+    return Outgoing(thing_id, inward, pack, context or {}, metres_per_unit).run()

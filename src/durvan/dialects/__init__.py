@@ -1,0 +1,1 @@
+"""Dialect packs: all that Durvan knows of a renderer, described in data."""

@@ -1,0 +1,165 @@
+"""What a dialect pack's files say: the documents, checked as they are read.
+
+A pack is a Python package or folder with `pack.yaml` (identity and conventions), `vocabulary.yaml` (node types)
+and `mapping.yaml` (to and from the common ground). Formulas are written as `durvan.graph.formula` reads them.
+"""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from pydantic import ConfigDict, Field, model_validator
+
+from durvan.scene.vocabulary import Strict
+
+FateWord = Literal["kept", "recast", "fitted", "lost", "held"]
+
+
+class Document(Strict):
+    """A part of a pack."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+
+
+class Conventions(Document):
+    """What a dialect means by its numbers; shown to people, and used where a formula names it."""
+
+    length: str
+    up_axis: str
+    working_colour: str
+    normal_green: Literal["up", "down"]
+    roughness: str
+    picture_decoding: str
+    angles: str
+    light: str
+    exposure: str
+
+
+class Identity(Document):
+    """`pack.yaml`: who the dialect is and how its things are written into USD."""
+
+    name: str
+    title: str
+    version: str
+    summary: str
+    prefix: str = Field(description="what its shader ids start with")
+    namespace: str = Field(description="of its attributes on lights, cameras and settings; empty: USD's own")
+    context: str = Field(description="its render context; empty: the universal one")
+    any_output: bool = Field(default=False, description="its nodes may be read from under any output name")
+    common_ground: bool = Field(default=False, description="its words are the common ground's own")
+    shares: tuple[str, ...] = Field(default=(), description="parts that several packs have in common")
+    conventions: Conventions
+    abilities: dict[str, bool | int | str] = Field(default_factory=dict)
+
+
+class Role(Document):
+    """One node of the chain that a node type stands for in the common ground."""
+
+    name: str = Field(alias="as")
+    category: str
+    into: str = Field(default="in", description="the port that leads on to the next node of the chain")
+    optional: bool = False
+    when: str = Field(default="", description="on its own ports: whether a node found there can be this one")
+
+
+class Entry(Document):
+    """Which parameters and which ports say the same, and by which formulas."""
+
+    ours: tuple[str, ...] = ()
+    common: tuple[str, ...] = ()
+    to_common: dict[str, str] = Field(default_factory=dict)
+    to_ours: dict[str, str] = Field(default_factory=dict)
+    when: str = ""
+    when_back: str = ""
+    fate: FateWord | None = None
+    fate_back: FateWord | None = None
+    because: str = ""
+    measure: str = ""
+    measured: str = ""
+    only: Literal["", "in", "out"] = ""
+    lost: str = ""
+    held: str = ""
+    decides: str = ""
+
+    @model_validator(mode="before")
+    @classmethod
+    def _short_forms(cls, data: Any) -> Any:
+        if not isinstance(data, dict):
+            return data
+        out = dict(data)
+        for side in ("ours", "common"):
+            if isinstance(out.get(side), str):
+                out[side] = (out[side],)
+        for formulas, side in (("to_common", "common"), ("to_ours", "ours")):
+            if isinstance(out.get(formulas), str | int | float | bool):
+                names = out.get(side, ())
+                if len(names) != 1:
+                    raise ValueError(f"{formulas} names no {side}; write one formula for each of {names}")
+                out[formulas] = {names[0]: str(out[formulas])}
+            elif isinstance(out.get(formulas), dict):
+                out[formulas] = {name: str(text) for name, text in out[formulas].items()}
+        return out
+
+    @model_validator(mode="after")
+    def _complete(self) -> Entry:
+        if self.lost or self.held or self.decides:
+            return self
+        if not self.ours and not self.common:
+            raise ValueError("an entry needs `ours` or `common`")
+        if not self.to_common and not self.to_ours and (len(self.ours) != 1 or len(self.common) != 1):
+            raise ValueError(f"{self.ours} and {self.common}: formulas are needed unless it is one for one")
+        if self.measure and not self.measured:
+            raise ValueError(f"{self.ours}: a measure needs `measured`, the words that go with the number")
+        return self
+
+
+class Case(Document):
+    """One reading of a node type; the first whose condition holds is taken."""
+
+    case: str
+    when: str = ""
+    when_back: str = ""
+    because: str = ""
+    entries: tuple[Entry, ...] = ()
+
+
+class TypeMap(Document):
+    """How one node type stands in the common ground."""
+
+    category: str
+    chain: tuple[Role, ...] = ()
+    outputs: dict[str, str] = Field(default_factory=lambda: {"out": "out"})
+    outputs_back: dict[str, str] = Field(default_factory=dict, description="common outputs that stand for another of ours")
+    when_back: str = ""
+    include: tuple[str, ...] = Field(default=(), description="sets of entries that several types have in common")
+    entries: tuple[Entry, ...] = ()
+    cases: tuple[Case, ...] = ()
+
+    @model_validator(mode="after")
+    def _chain_holds_category(self) -> TypeMap:
+        if self.chain and self.category not in [role.category for role in self.chain]:
+            raise ValueError(f"the chain has no node of category '{self.category}'")
+        return self
+
+
+class Mapping(Document):
+    """`mapping.yaml`: every node type's way to and from the common ground, and what the common ground says in vain."""
+
+    sets: dict[str, tuple[Entry, ...]] = Field(default_factory=dict)
+    types: dict[str, TypeMap]
+    no_word_for: dict[str, str] = Field(
+        default_factory=dict, description="common categories or category.port, and why nothing here says them"
+    )
+
+    @model_validator(mode="after")
+    def _sets_exist(self) -> Mapping:
+        for kind, type_map in self.types.items():
+            for name in type_map.include:
+                if name not in self.sets:
+                    raise ValueError(f"{kind} includes the set '{name}', which is none of {', '.join(self.sets)}")
+        return self
+
+    def entries(self, kind: str) -> tuple[Entry, ...]:
+        """A type's own entries, and those of the sets that it includes."""
+        type_map = self.types[kind]
+        return (*type_map.entries, *(entry for name in type_map.include for entry in self.sets[name]))

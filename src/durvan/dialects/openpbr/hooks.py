@@ -1,0 +1,156 @@
+"""What data cannot say of MaterialX in USD: node ids carry their types, and channels are taken out by nodes."""
+
+from __future__ import annotations
+
+from functools import cache
+
+from durvan.scene.graph import Graph, Link, Node, Value
+from durvan.scene.vocabulary import common_ground
+
+PREFIX = "mtlx."
+SURFACE = "ND_open_pbr_surface_surfaceshader"
+_FIXED = {
+    "open_pbr_surface": SURFACE,
+    "place2d": "ND_place2d_vector2",
+    "geompropvalue": "ND_geompropvalue_vector2",
+    "hsvadjust": "ND_hsvadjust_color3",
+    "fractal3d": "ND_fractal3d_float",
+    "position": "ND_position_vector3",
+    "facingratio": "ND_facingratio_float",
+    "bump": "ND_bump_vector3",
+    "normalmap": "ND_normalmap_float",
+}
+_CHANNELS = {"outr": "outr", "outg": "outg", "outb": "outb", "outa": "outa"}
+
+
+@cache
+def _categories() -> tuple[str, ...]:
+    names = [name for name, kind in common_ground().types.items() if kind.role in ("surface", "node")]
+    return tuple(sorted(names, key=len, reverse=True))
+
+
+def kind_of(shader_id: str) -> str | None:
+    """ND_<category>_<types> → the category, where the common ground has it."""
+    if not shader_id.startswith("ND_"):
+        return None
+    rest = shader_id[3:]
+    for category in _categories():
+        if rest == category or rest.startswith(f"{category}_"):
+            return PREFIX + category
+    return None
+
+
+def before_reading(graph: Graph, metres_per_unit: float) -> None:
+    """Fold nodes that only take a channel out into the link that reads them."""
+    del metres_per_unit
+    taken: dict[str, Link] = {}
+    for node in list(graph.nodes.values()):
+        if node.kind.startswith(("ND_separate", "ND_extract", "ND_convert")) and "in" in node.links:
+            taken[node.id] = node.links["in"]
+    for node in graph.nodes.values():
+        for port, link in list(node.links.items()):
+            hops = 0
+            while link.node in taken and hops < len(taken) + 1:
+                through = graph.nodes[link.node]
+                output = link.output
+                if through.kind.startswith("ND_extract"):
+                    index = through.values.get("index", 0)
+                    output = f"out{'rgba'[int(index) % 4]}" if isinstance(index, int | float) else "outr"
+                onward = taken[link.node]
+                link = Link(onward.node, output if onward.output == "out" else onward.output)
+                hops += 1
+            node.links[port] = link
+    for name in taken:
+        del graph.nodes[name]
+
+
+def after_writing(graph: Graph, metres_per_unit: float) -> None:
+    """Give every node its typed id, and put nodes where a channel is taken or a type changes."""
+    del metres_per_unit
+    order, _ = graph.order()
+    types: dict[str, str] = {}
+    for name in order:
+        _typed(graph, graph.nodes[name], types)
+
+
+def _typed(graph: Graph, node: Node, types: dict[str, str]) -> None:
+    category = node.kind.removeprefix(PREFIX)
+    wanted = {name: parameter.type for name, parameter in common_ground().types[category].parameters.items()}
+    incoming = {port: _type_of(link, types) for port, link in node.links.items()}
+    own = _own_type(category, node, incoming)
+    for port, link in list(node.links.items()):
+        need = {"color": "color3", "normal": "vector3", "any": own}.get(wanted.get(port, "any"), wanted.get(port, own))
+        node.links[port] = _bridge(graph, node, port, link, incoming[port], need, types)
+    if category in ("remap", "power", "add", "subtract", "multiply", "divide", "mix", "ramplr", "ramptb"):
+        for port, value in list(node.values.items()):
+            if wanted.get(port) == "any":
+                node.values[port] = _widened(value, own)
+    node.kind = _FIXED.get(category) or f"ND_{category}_{own}"
+    types[node.id] = own
+
+
+def _own_type(category: str, node: Node, incoming: dict[str, str]) -> str:
+    if category == "image":
+        return "color3"
+    if category in ("place2d", "geompropvalue"):
+        return "vector2"
+    if category in ("fractal3d", "facingratio"):
+        return "float"
+    if category in ("position", "bump", "normalmap"):
+        return "vector3"
+    if category == "hsvadjust":
+        return "color3"
+    found = {kind for port, kind in incoming.items() if port not in ("mix", "texcoord")}
+    sizes = {len(value) for value in node.values.values() if isinstance(value, tuple)}
+    if "vector3" in found:
+        return "vector3"
+    return "color3" if "color3" in found or 3 in sizes or category.startswith("ramp") else "float"
+
+
+def _type_of(link: Link, types: dict[str, str]) -> str:
+    own = types.get(link.node, "color3")
+    return own if link.output == "out" or own == "float" else "float"
+
+
+def _bridge(graph: Graph, node: Node, port: str, link: Link, have: str, need: str, types: dict[str, str]) -> Link:
+    """A link of the wanted type, through as few nodes as it takes."""
+    source = types.get(link.node, "color3")
+    if link.output == "outgrey" and source == "color3":
+        grey = graph.add(Node(f"{node.id}_{port}_grey", "ND_luminance_color3", {"lumacoeffs": (1 / 3, 1 / 3, 1 / 3)}))
+        grey.links["in"] = Link(link.node)
+        link, have = Link(grey.id, "outr"), "float"
+        types[grey.id] = "color3"
+    if link.output in _CHANNELS and source != "float":
+        if link.output == "outa":
+            return _alpha(graph, node, port, link)
+        taken = graph.add(Node(f"{node.id}_{port}_channel", "ND_separate3_color3", {}, {"in": Link(link.node)}))
+        types[taken.id] = "float"
+        link, have = Link(taken.id, link.output), "float"
+    elif source == "float":
+        link, have = Link(link.node), "float"
+    if have == need or need not in ("color3", "vector3", "float", "vector2"):
+        return link
+    if need == "float":
+        return _bridge(graph, node, port, Link(link.node, "outgrey"), "float", "float", types)
+    change = graph.add(Node(f"{node.id}_{port}_as_{need}", f"ND_convert_{have}_{need}", {}, {"in": link}))
+    types[change.id] = need
+    return Link(change.id)
+
+
+def _alpha(graph: Graph, node: Node, port: str, link: Link) -> Link:
+    """Alpha is only in a picture's four-channel form, so the picture is read once more as that."""
+    picture = graph.nodes[link.node]
+    again = Node(f"{picture.id}_rgba", "ND_image_color4", dict(picture.values), dict(picture.links))
+    again.values.pop("default", None)
+    graph.add(again)
+    taken = graph.add(Node(f"{node.id}_{port}_alpha", "ND_separate4_color4", {}, {"in": Link(again.id)}))
+    return Link(taken.id, "outa")
+
+
+def _widened(value: Value, own: str) -> Value:
+    size = {"color3": 3, "vector3": 3, "vector2": 2}.get(own)
+    if size and isinstance(value, int | float):
+        return (float(value),) * size
+    if own == "float" and isinstance(value, tuple):
+        return sum(value) / len(value)
+    return value

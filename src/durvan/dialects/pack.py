@@ -1,0 +1,410 @@
+"""A dialect pack, loaded and compiled: conditions and formulas ready to call, chains ready to match."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from functools import cached_property
+from importlib.resources.abc import Traversable
+from pathlib import Path
+from typing import Any, Protocol, TypeVar, cast
+
+import yaml
+from pydantic import BaseModel, ValidationError
+
+from durvan.dialects.contract import Case, Entry, Identity, Mapping, Role, TypeMap
+from durvan.errors import FormulaError, PackError
+from durvan.graph.formula import Formula, formula, wrap
+from durvan.scene.fate import Fate
+from durvan.scene.graph import Graph
+from durvan.scene.vocabulary import NodeType, Parameter, Vocabulary, common_ground, unit_factor
+
+Model = TypeVar("Model", bound=BaseModel)
+
+
+@dataclass(slots=True, frozen=True)
+class Term:
+    """One name in a formula: where its value comes from.
+
+    `source` is "value" (a parameter or port), "mapped" or "given" (a question about one), or "context".
+    """
+
+    source: str
+    role: str
+    name: str
+    default: Any
+
+
+@dataclass(slots=True, frozen=True)
+class Ready:
+    """A formula with its terms looked up."""
+
+    formula: Formula
+    terms: tuple[Term, ...]
+
+    @property
+    def text(self) -> str:
+        """How people read it."""
+        return self.formula.pretty
+
+
+@dataclass(slots=True)
+class CompiledEntry:
+    """One correspondence, in both directions. `ours` are parameter names, `common` pairs of role and port."""
+
+    entry: Entry
+    rule: str
+    ours: tuple[str, ...]
+    common: tuple[tuple[str, str], ...]
+    inward: tuple[tuple[tuple[str, str], Ready | None], ...]
+    outward: tuple[tuple[str, Ready | None], ...]
+    when: Ready | None
+    when_back: Ready | None
+    measure: Ready | None
+    fate_in: Fate
+    fate_out: Fate
+    text_in: str
+    text_out: str
+    units: tuple[str, str]
+    because: str
+
+    def factor(self, metres_per_unit: float) -> float:
+        """What a one-for-one value is multiplied by on its way in."""
+        if self.units[0] == self.units[1]:
+            return 1.0
+        return unit_factor(self.units[0], self.units[1], metres_per_unit) or 1.0
+
+
+@dataclass(slots=True)
+class CompiledCase:
+    """One reading of a type, compiled."""
+
+    name: str
+    when: Ready | None
+    when_back: Ready | None
+    because: str
+    entries: tuple[CompiledEntry, ...]
+    consumed: frozenset[tuple[str, str]] = frozenset()
+
+
+@dataclass(slots=True)
+class CompiledType:
+    """A node type's mapping, compiled."""
+
+    kind: str
+    type: NodeType
+    main: str
+    chain: tuple[Role, ...]
+    conditions: dict[str, Ready]
+    outputs: dict[str, str]
+    outputs_back: dict[str, str]
+    when_back: Ready | None
+    cases: tuple[CompiledCase, ...]
+    roles: dict[str, str] = field(default_factory=dict)
+
+
+class _Compiler:
+    """Compiles one type map; remembers where it is, for messages."""
+
+    def __init__(self, pack: str, kind: str, node_type: NodeType, mapping: Mapping) -> None:
+        self.where = f"{kind}"
+        self.pack = pack
+        self.kind = kind
+        self.type = node_type
+        self.map = type_map = mapping.types[kind]
+        self.entries = mapping.entries(kind)
+        self.chain = type_map.chain or (Role.model_validate({"as": "main", "category": type_map.category}),)
+        self.main = next(role.name for role in self.chain if role.category == type_map.category)
+        self.roles = {role.name: role.category for role in self.chain}
+        self.common = common_ground()
+
+    def fail(self, message: str) -> PackError:
+        return PackError(message, file=f"{self.pack}/mapping.yaml", inside=self.where)
+
+    def port(self, text: str) -> tuple[str, str]:
+        role, _, port = text.rpartition(".")
+        role = role or self.main
+        if role == "start":
+            return role, port
+        if role not in self.roles:
+            raise self.fail(f"'{text}' names the role '{role}', which is none of {', '.join(self.roles)}.")
+        if port not in self.common.types[self.roles[role]].parameters:
+            raise self.fail(f"the common ground's {self.roles[role]} has no port '{port}'.")
+        return role, port
+
+    def _term_in(self, name: str) -> Term:
+        question, _, asked = name.rpartition(":")
+        asked = asked.rstrip("_")
+        if question:
+            if asked not in self.type.parameters:
+                raise self.fail(f"{question}({asked}): {self.kind} has no such parameter.")
+            return Term(question, "", asked, None)
+        if asked in self.type.parameters:
+            return Term("value", "", asked, wrap(self.type.parameters[asked].default))
+        return Term("context", "", asked, 0.0)
+
+    def _term_out(self, name: str) -> Term:
+        question, _, asked = name.rpartition(":")
+        head = asked.rpartition(".")[0] or self.main
+        tail = asked.rpartition(".")[2].rstrip("_")  # `in` is a word of formulas, so the port is written `in_`
+        if head == "start":
+            return Term(question or "value", "start", tail, None)
+        parameters = self.common.types[self.roles[head]].parameters if head in self.roles else {}
+        if tail in parameters:
+            return Term(question or "value", head, tail, wrap(parameters[tail].default))
+        if question or "." in asked:
+            raise self.fail(f"'{name}' is no port of the common ground.")
+        return Term("context", "", asked, 0.0)
+
+    def ready(self, text: str, inward: bool) -> Ready | None:
+        if not text:
+            return None
+        try:
+            compiled = formula(text)
+        except FormulaError as problem:
+            raise self.fail(problem.what) from problem
+        term = self._term_in if inward else self._term_out
+        return Ready(compiled, tuple(term(name) for name in compiled.names))
+
+    def entry(self, entry: Entry, case: str) -> CompiledEntry:
+        label = "/".join(entry.ours) or "/".join(entry.common)
+        self.where = f"{self.kind}/{label}"
+        for name in entry.ours:
+            if name not in self.type.parameters:
+                raise self.fail(f"{self.kind} has no parameter '{name}'.")
+        common = tuple(self.port(text) for text in entry.common)
+        inward = self._inward(entry, common)
+        outward = self._outward(entry)
+        units = self._units(entry, common)
+        exact_in, text_in = self._how(entry, units, [r for _, r in inward])
+        exact_out, text_out = self._how(entry, (units[1], units[0]), [r for _, r in outward])
+        forced = Fate[entry.fate.upper()] if entry.fate else None
+        forced_back = Fate[entry.fate_back.upper()] if entry.fate_back else None
+        silent = Fate.LOST if entry.lost else Fate.HELD if entry.held else None
+        rule = f"{self.kind}/{label}" + (f" ({case})" if case else "")
+        return CompiledEntry(
+            entry=entry, rule=rule, ours=entry.ours, common=common, inward=inward, outward=outward,
+            when=self.ready(entry.when, True), when_back=self.ready(entry.when_back, False),
+            measure=self.ready(entry.measure, entry.only != "out"),
+            fate_in=silent if silent is not None else forced if forced is not None else exact_in,
+            fate_out=silent if silent is not None else forced_back if forced_back is not None else exact_out,
+            text_in=text_in, text_out=text_out, units=units,
+            because=entry.because or entry.lost or entry.held or entry.decides,
+        )  # fmt: skip
+
+    def _inward(
+        self, entry: Entry, common: tuple[tuple[str, str], ...]
+    ) -> tuple[tuple[tuple[str, str], Ready | None], ...]:
+        if entry.only == "out" or entry.lost or entry.held or entry.decides:
+            return ()
+        if not entry.to_common:
+            return () if len(entry.ours) != 1 or len(common) != 1 else ((common[0], None),)
+        return tuple((self.port(to), self.ready(text, True)) for to, text in entry.to_common.items())
+
+    def _outward(self, entry: Entry) -> tuple[tuple[str, Ready | None], ...]:
+        if entry.only == "in" or entry.lost or entry.held:
+            return ()
+        if not entry.to_ours:
+            return () if len(entry.ours) != 1 or len(entry.common) != 1 else ((entry.ours[0], None),)
+        for name in entry.to_ours:
+            if name not in self.type.parameters:
+                raise self.fail(f"{self.kind} has no parameter '{name}'.")
+        return tuple((name, self.ready(text, False)) for name, text in entry.to_ours.items())
+
+    def _units(self, entry: Entry, common: tuple[tuple[str, str], ...]) -> tuple[str, str]:
+        if len(entry.ours) != 1 or len(common) != 1 or common[0][0] == "start":
+            return "", ""
+        role, port = common[0]
+        here = self.type.parameters[entry.ours[0]].unit
+        there = self.common.types[self.roles[role]].parameters[port].unit
+        if not entry.to_common and not entry.to_ours and unit_factor(here, there, 0.01) is None:
+            raise self.fail(f"'{here}' cannot become '{there}' without a formula.")
+        return here, there
+
+    def _how(self, entry: Entry, units: tuple[str, str], formulas: list[Ready | None]) -> tuple[Fate, str]:
+        written = [ready for ready in formulas if ready is not None]
+        if any(ready.formula.text not in (*entry.ours, *entry.common) for ready in written):
+            return Fate.RECAST, "; ".join(ready.text for ready in written)
+        factor = unit_factor(units[0], units[1], 0.01)
+        if not written and factor is not None and units[0] != units[1]:
+            scale = "the stage's unit" if "scene" in units else f"{factor:g}"
+            return Fate.RECAST, f"{units[0]} → {units[1]}, × {scale}"
+        return Fate.KEPT, ""
+
+    def compiled(self) -> CompiledType:
+        cases = self.map.cases or (Case(case="", entries=()),)
+        ready_cases = []
+        for case in cases:
+            self.where = f"{self.kind}/{case.case}"
+            entries = tuple(self.entry(e, case.case) for e in (*case.entries, *self.entries))
+            consumed = frozenset(pair for e in entries if e.outward for pair in e.common)
+            ready_cases.append(
+                CompiledCase(
+                    case.case, self.ready(case.when, True), self.ready(case.when_back, False), case.because,
+                    entries, consumed,
+                )  # fmt: skip
+            )
+        conditions = {}
+        for role in self.chain:
+            if role.when:
+                names = formula(role.when)
+                terms = []
+                for name in names.names:
+                    question, _, asked = name.rpartition(":")
+                    parameter = self.common.types[role.category].parameters[asked.rstrip("_")]
+                    terms.append(Term(question or "value", role.name, asked.rstrip("_"), wrap(parameter.default)))
+                conditions[role.name] = Ready(names, tuple(terms))
+        back: dict[str, str] = dict(self.map.outputs_back)
+        for ours, theirs in self.map.outputs.items():
+            back.setdefault(theirs, ours)
+        return CompiledType(
+            self.kind, self.type, self.main, self.chain, conditions, dict(self.map.outputs), back,
+            self.ready(self.map.when_back, False), tuple(ready_cases), self.roles,
+        )  # fmt: skip
+
+
+class Hooks(Protocol):
+    """What a pack does in code because data cannot say it: `hooks.py` in its folder."""
+
+    def kind_of(self, shader_id: str) -> str | None:
+        """The node type that a shader id of a file means, or None."""
+
+    def before_reading(self, graph: Graph, metres_per_unit: float) -> None:
+        """Put a network that was just read into the vocabulary's words."""
+
+    def after_writing(self, graph: Graph, metres_per_unit: float) -> None:
+        """Put a network that is to be written into the words of the file."""
+
+
+@dataclass
+class Pack:
+    """One dialect, ready for use."""
+
+    identity: Identity
+    vocabulary: Vocabulary
+    mapping: Mapping
+    origin: str
+    hooks: Hooks | None = None
+
+    @property
+    def name(self) -> str:
+        """The dialect's short name, as the command line takes it."""
+        return self.identity.name
+
+    @property
+    def title(self) -> str:
+        """The dialect's name as people read it."""
+        return self.identity.title
+
+    @cached_property
+    def compiled(self) -> dict[str, CompiledType]:
+        """Every mapped type. Raises PackError with the entry that does not compile."""
+        out = {}
+        for kind in self.mapping.types:
+            if kind not in self.vocabulary.types:
+                raise PackError(f"'{kind}' is mapped but not in the vocabulary.", file=f"{self.origin}/mapping.yaml")
+            out[kind] = _Compiler(self.origin, kind, self.vocabulary.types[kind], self.mapping).compiled()
+        return out
+
+    @cached_property
+    def by_category(self) -> dict[str, list[tuple[CompiledType, int]]]:
+        """Which types can begin at a common node of a category: the type and the place in its chain."""
+        table: dict[str, list[tuple[CompiledType, int]]] = {}
+        for compiled in self.compiled.values():
+            for place, role in enumerate(compiled.chain):
+                table.setdefault(role.category, []).append((compiled, place))
+                if not role.optional:
+                    break
+        for rows in table.values():
+            rows.sort(key=lambda row: row[1])
+        return table
+
+    @cached_property
+    def ids(self) -> dict[str, str]:
+        """Shader id in a file → node type."""
+        return {node_type.id or kind: kind for kind, node_type in self.vocabulary.types.items()}
+
+    def kind_of(self, shader_id: str) -> str | None:
+        """The node type that a shader id of a file means, or None when an add-on is missing."""
+        found = self.ids.get(shader_id)
+        return found if found is not None or self.hooks is None else self.hooks.kind_of(shader_id)
+
+    def type(self, kind: str) -> NodeType | None:
+        """A node type, or None when the dialect has no such word."""
+        return self.vocabulary.types.get(kind)
+
+    def parameter(self, kind: str, name: str) -> Parameter | None:
+        """A parameter, or None."""
+        node_type = self.vocabulary.types.get(kind)
+        return node_type.parameters.get(name) if node_type else None
+
+
+def _document(folder: Traversable, name: str, model: type[Model]) -> Model:
+    place = f"{folder}/{name}"
+    try:
+        data = yaml.load((folder / name).read_text(encoding="utf-8"), Loader=yaml.CSafeLoader)
+    except FileNotFoundError as problem:
+        raise PackError(f"the pack has no {name}.", file=str(folder)) from problem
+    except (yaml.YAMLError, UnicodeDecodeError, OSError) as problem:
+        raise PackError(f"cannot be read: {problem}", file=place) from problem
+    try:
+        return model.model_validate(data)
+    except ValidationError as problem:
+        first = problem.errors()[0]
+        raise PackError(
+            f"{first['msg']} ({problem.error_count()} such)", file=place, inside=".".join(map(str, first["loc"]))
+        ) from problem
+
+
+def merge(parts: Iterable[dict[str, Any]]) -> dict[str, Any]:
+    """Several `types` tables as one; a later one wins."""
+    out: dict[str, Any] = {}
+    for part in parts:
+        out.update(part)
+    return out
+
+
+def _common_words(identity: Identity) -> tuple[Vocabulary, Mapping]:
+    """The common ground's own surface and graphs as a dialect: one for one, with lengths in the stage's unit."""
+    types, maps = {}, {}
+    for category, node_type in common_ground().types.items():
+        if node_type.role not in ("surface", "node"):
+            continue
+        kind = identity.prefix + category
+        parameters = {
+            name: parameter.model_copy(update={"unit": "scene"}) if parameter.unit == "m" else parameter
+            for name, parameter in node_type.parameters.items()
+        }
+        types[kind] = node_type.model_copy(update={"parameters": parameters})
+        entries = tuple(Entry(ours=(name,), common=(name,)) for name in parameters)
+        maps[kind] = TypeMap(category=category, outputs={name: name for name in node_type.outputs}, entries=entries)
+    return Vocabulary(types=types), Mapping(types=maps)
+
+
+def load(
+    folder: Traversable | Path, shared: Callable[[str], Traversable] | None = None, hooks: object | None = None
+) -> Pack:
+    """Load a pack from its folder; `pack.yaml` may name shared parts, which `shared` finds.
+
+    Raises PackError with the file and the place inside it.
+    """
+    identity = _document(folder, "pack.yaml", Identity)
+    if identity.common_ground:
+        vocabulary, mapping = _common_words(identity)
+    else:
+        vocabulary = _document(folder, "vocabulary.yaml", Vocabulary)
+        mapping = _document(folder, "mapping.yaml", Mapping)
+    for name in identity.shares:
+        if shared is None:
+            raise PackError(f"shares '{name}', which is not here.", file=str(folder))
+        more = shared(name)
+        vocabulary = Vocabulary(types=merge([_document(more, "vocabulary.yaml", Vocabulary).types, vocabulary.types]))
+        other = _document(more, "mapping.yaml", Mapping)
+        mapping = Mapping(
+            sets=merge([other.sets, mapping.sets]),
+            types=merge([other.types, mapping.types]),
+            no_word_for=merge([other.no_word_for, mapping.no_word_for]),
+        )
+    pack = Pack(identity, vocabulary, mapping, str(folder), cast(Hooks | None, hooks))
+    _ = pack.compiled
+    return pack

@@ -1,0 +1,1 @@
+"""Pellune: a physical dialect of metal and roughness, metres and nits."""

@@ -1,0 +1,1 @@
+"""Parts that several packs have in common."""

@@ -1,0 +1,389 @@
+"""Read a stage into raw things: networks of shaders by their ids, and bags of attributes; no meaning is given yet."""
+
+from __future__ import annotations
+
+import math
+import struct
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from pxr import Gf, Sdf, Tf, Usd, UsdGeom, UsdLux, UsdRender, UsdShade
+
+from durvan.formats.usd_open import Opened, layers, metres_per_unit, stage_metadata, up_axis
+from durvan.progress import Report, Step, silent
+from durvan.scene.graph import Graph, Link, Node, Value
+from durvan.scene.model import Kind, Oddity, Solid
+
+NO_ID = "(no shader id)"
+_SIZES = {
+    getattr(Gf, f"Vec{size}{letter}"): size for size in (2, 3, 4) for letter in "fdhi"
+}  # the vectors that a parameter can be
+_HOPS = 256
+_MOST_BOXES = 20_000
+_FIRST = Usd.TimeCode.EarliestTime()
+
+
+_short: dict[float, float] = {}
+_single = struct.Struct("f")
+
+
+def shortest(value: float) -> float:
+    """The number that was meant by a value in single precision: 2.2 for 2.2000000477; doubles stay as they are."""
+    known = _short.get(value)
+    if known is None:
+        known = value
+        try:
+            if _single.unpack(_single.pack(value))[0] == value:
+                rounded = float(f"{value:.7g}")
+                known = rounded if _single.unpack(_single.pack(rounded))[0] == value else value
+        except OverflowError:
+            known = value
+        if len(_short) < 200_000:
+            _short[value] = known
+    return known
+
+
+@dataclass(slots=True, eq=False)
+class RawThing:
+    """A prim as it stands in the file. `contexts` are a material's outputs by render context ("" the universal)."""
+
+    path: str
+    name: str
+    kind: Kind
+    prim_type: str
+    graph: Graph = field(default_factory=Graph)
+    contexts: dict[str, dict[str, Link]] = field(default_factory=dict)
+    attributes: dict[str, Value] = field(default_factory=dict)
+    problems: dict[str, str] = field(default_factory=dict)
+    animated: tuple[str, ...] = ()
+    instance: str = ""
+    twins: list[str] = field(default_factory=list)
+    linked_lists: tuple[str, ...] = ()
+    context: dict[str, float] = field(default_factory=dict)
+
+
+@dataclass(slots=True, frozen=True)
+class RawPicture:
+    """A file that a port names: as it is written, and where the library finds it."""
+
+    written: str
+    resolved: str
+    thing: str
+    node: str
+    port: str
+
+
+@dataclass(slots=True)
+class RawScene:
+    """All that a stage holds of what is carried."""
+
+    file: Path
+    metres_per_unit: float
+    up_axis: str
+    frames: tuple[float, float] | None
+    default_prim: str
+    layers: tuple[str, ...]
+    metadata: tuple[str, ...] = ()
+    title: str = ""
+    things: list[RawThing] = field(default_factory=list)
+    pictures: list[RawPicture] = field(default_factory=list)
+    oddities: list[Oddity] = field(default_factory=list)
+    bound: dict[str, int] = field(default_factory=dict)
+    solids: list[Solid] = field(default_factory=list)
+    meshes: int = 0
+
+
+class StageReader:
+    """Reads one opened stage. Use `read_stage`."""
+
+    def __init__(self, opened: Opened, report: Report) -> None:
+        self.stage = opened.stage
+        self.report = report
+        unit, odd = metres_per_unit(opened.stage)
+        frames = None
+        if self.stage.HasAuthoredTimeCodeRange():
+            frames = (self.stage.GetStartTimeCode(), self.stage.GetEndTimeCode())
+        default = self.stage.GetDefaultPrim()
+        self.raw = RawScene(
+            opened.file, unit, up_axis(self.stage), frames, str(default.GetPath()) if default else "", layers(self.stage)
+        )
+        self.raw.metadata = stage_metadata(self.stage, unit, self.raw.up_axis)
+        self.raw.title = str(self.stage.GetRootLayer().customLayerData.get("title", ""))
+        if odd:
+            self.raw.oddities.append(Oddity("stage-unit", "", "/", odd))
+        for remark in dict.fromkeys(opened.remarks):
+            self.raw.oddities.append(Oddity("composition", "", "/", remark))
+        # Asking every attribute whether it is animated is dear, and most stages hold no time samples at all.
+        self.animated = any(layer.ListAllTimeSamples() for layer in self.stage.GetUsedLayers())
+        self.time = _FIRST if self.animated else Usd.TimeCode.Default()
+        self.prototypes: dict[str, RawThing] = {}
+        self.shaders: dict[Any, str] = {}
+        self.thing = RawThing("", "", Kind.MATERIAL, "")
+        self.stem = 0
+
+    def run(self) -> RawScene:
+        seen = 0
+        for prim in self._prims():
+            seen += 1
+            if seen % 500 == 0:
+                self.report(Step("Reading the stage", seen))
+            self._prim(prim)
+        if any(thing.kind is Kind.CAMERA for thing in self.raw.things):
+            self._solids()
+        return self.raw
+
+    def _solids(self) -> None:
+        """The boxes of all meshes, for what a camera may look through; past many thousands that is not worth it."""
+        if self.raw.meshes > _MOST_BOXES:
+            return
+        boxes = UsdGeom.BBoxCache(self.time, [UsdGeom.Tokens.default_, UsdGeom.Tokens.render], useExtentsHint=True)
+        for prim in Usd.PrimRange.Stage(self.stage, Usd.TraverseInstanceProxies()):
+            if prim.GetTypeName() == "Mesh":
+                try:
+                    box = boxes.ComputeWorldBound(prim).ComputeAlignedRange()
+                except (Tf.ErrorException, RuntimeError):
+                    continue
+                if not box.IsEmpty():
+                    low, high = box.GetMin(), box.GetMax()
+                    self.raw.solids.append(
+                        Solid(str(prim.GetPath()), (low[0], low[1], low[2]), (high[0], high[1], high[2]))
+                    )
+
+    def _prims(self) -> Iterator[Any]:
+        walk = iter(Usd.PrimRange.Stage(self.stage, Usd.TraverseInstanceProxies()))
+        for prim in walk:
+            yield prim
+            if prim.GetTypeName() == "Material":
+                walk.PruneChildren()
+
+    def _prim(self, prim: Any) -> None:
+        kind = prim.GetTypeName()
+        if kind == "Material":
+            self._material(prim)
+        elif kind == "Mesh":
+            self.raw.meshes += 1
+            if prim.HasAPI(UsdLux.MeshLightAPI):
+                self._bag(prim, Kind.LIGHT)
+        elif kind == "Shader":
+            self.raw.oddities.append(
+                Oddity("stray-shader", "", str(prim.GetPath()), "A shader outside any material; nothing can use it.")
+            )
+        elif kind == "Camera":
+            self._bag(prim, Kind.CAMERA)
+        elif prim.IsA(UsdRender.SettingsBase):
+            self._bag(prim, Kind.SETTINGS)
+        elif prim.IsA(UsdLux.BoundableLightBase) or prim.IsA(UsdLux.NonboundableLightBase):
+            self._bag(prim, Kind.LIGHT)
+        elif kind == "Scope" and any(str(a.GetName()).endswith(":kind") for a in prim.GetAuthoredAttributes()):
+            self._bag(prim, Kind.LIGHT)
+        self._bindings(prim)
+
+    def _bindings(self, prim: Any) -> None:
+        for relation in prim.GetAuthoredRelationships():
+            if relation.GetName().startswith("material:binding"):
+                for target in relation.GetTargets():
+                    path = str(target)
+                    self.raw.bound[path] = self.raw.bound.get(path, 0) + 1
+
+    def _begin(self, prim: Any, kind: Kind) -> RawThing | None:
+        thing = RawThing(str(prim.GetPath()), prim.GetName(), kind, str(prim.GetTypeName()))
+        if prim.IsInstanceProxy():
+            key = str(prim.GetPrimInPrototype().GetPath())
+            first = self.prototypes.get(key)
+            if first is not None:
+                first.twins.append(thing.path)
+                return None
+            self.prototypes[key] = thing
+            parent = prim
+            while parent and not parent.IsInstance():
+                parent = parent.GetParent()
+            thing.instance = str(parent.GetPath()) if parent else ""
+        self.raw.things.append(thing)
+        self.thing, self.stem = thing, len(thing.path) + 1
+        return thing
+
+    # values
+
+    def _value(self, attribute: Any, node: str, port: str, problems: dict[str, str]) -> Value | None:
+        try:
+            raw = attribute.Get(self.time)
+        except (Tf.ErrorException, RuntimeError, TypeError) as problem:
+            problems[port] = f"The value cannot be read: {' '.join(str(problem).split())[:200]}"
+            return None
+        return self._plain(raw, node, port, problems)
+
+    def _varies(self, attribute: Any) -> bool:
+        return self.animated and attribute.ValueMightBeTimeVarying()
+
+    def _plain(self, raw: Any, node: str, port: str, problems: dict[str, str]) -> Value | None:
+        if isinstance(raw, float):
+            if not math.isfinite(raw):
+                problems[port] = f"Not a finite number: {raw}."
+                return None
+            return shortest(raw)
+        if raw is None or isinstance(raw, bool | int):
+            return raw
+        if isinstance(raw, str):
+            return raw
+        if isinstance(raw, Sdf.AssetPath):
+            resolved = raw.resolvedPath
+            written = raw.path
+            self.raw.pictures.append(RawPicture(written, resolved, self.thing.path, node, port))
+            return written
+        size = _SIZES.get(type(raw))
+        if size is None:
+            problems[port] = f"A value of type {type(raw).__name__} is not one that a parameter can have."
+            return None
+        # Vectors of the library are slow to iterate over and quick to index.
+        parts = (raw[0], raw[1], raw[2]) if size == 3 else tuple(raw[place] for place in range(size))
+        if not math.isfinite(sum(parts)) and not all(map(math.isfinite, parts)):
+            problems[port] = f"Not a finite number in {parts}."
+            return None
+        return tuple(map(shortest, parts))
+
+    # materials
+
+    def _material(self, prim: Any) -> None:
+        thing = self._begin(prim, Kind.MATERIAL)
+        if thing is None:
+            return
+        waiting = []
+        self.shaders = {}
+        for child in Usd.PrimRange(prim, Usd.TraverseInstanceProxies()):
+            if child.GetTypeName() == "Shader":
+                waiting.append(child)
+                self.shaders[child.GetPath()] = self._id(str(child.GetPath()))
+        for output in UsdShade.Material(prim).GetOutputs():
+            if not output.GetAttr().HasAuthoredConnections():
+                continue
+            full = str(output.GetBaseName())
+            context, _, terminal = full.rpartition(":")
+            link = self._follow(output.GetAttr(), "", full, {}, waiting)
+            if isinstance(link, Link):
+                thing.contexts.setdefault(context, {})[terminal] = link
+        done = set()
+        while waiting:
+            shader = waiting.pop(0) if len(waiting) < 64 else waiting.pop()
+            path = str(shader.GetPath())
+            if path not in done:
+                done.add(path)
+                self._shader(shader, path, waiting)
+        thing.graph.nodes = dict(sorted(thing.graph.nodes.items()))
+
+    def _id(self, path: str) -> str:
+        root = self.thing.path
+        return path[self.stem :] if path.startswith(root + "/") else path
+
+    def _shader(self, prim: Any, path: str, waiting: list[Any]) -> None:
+        name = self._id(path)
+        node = Node(name, NO_ID, source=path)
+        problems: dict[str, str] = {}
+        animated: list[str] = []
+        for full in prim.GetAuthoredPropertyNames():
+            if full.startswith("inputs:"):
+                port = full[7:]
+                attribute = prim.GetAttribute(full)
+                if attribute.HasAuthoredConnections():
+                    found = self._follow(attribute, name, port, problems, waiting)
+                    if isinstance(found, Link):
+                        node.links[port] = found
+                    elif found is not None:
+                        node.values[port] = found
+                        continue
+                value = self._value(attribute, name, port, problems)
+                if value is not None:
+                    node.values[port] = value
+                    if self._varies(attribute):
+                        animated.append(port)
+            elif full == "info:id":
+                found_id = prim.GetAttribute(full).Get()
+                node.kind = str(found_id) if found_id else NO_ID
+        node.animated = tuple(animated)
+        node.problems = problems or None
+        self.thing.graph.nodes[name] = node
+
+    def _follow(
+        self, attribute: Any, node: str, port: str, problems: dict[str, str], waiting: list[Any]
+    ) -> Link | Value | None:
+        """What a connected attribute gets its value from, through containers: a shader's output, or a constant."""
+        thing = self.thing.path
+        for _ in range(_HOPS):
+            paths = attribute.GetConnections()
+            if len(paths) > 1:
+                self.raw.oddities.append(Oddity("many-links", thing, f"{node}.{port}", "Several links; the first counts."))
+            if not paths:
+                return self._value(attribute, node, port, problems)
+            path = paths[0]
+            place = path.GetPrimPath()
+            name = path.name
+            known = self.shaders.get(place)
+            if known is not None and name.startswith("outputs:"):
+                return Link(known, name[8:])
+            prim = self.stage.GetPrimAtPath(place)
+            if not prim or not path.IsPropertyPath():
+                problems[port] = f"The link goes nowhere: {str(path)[:300]}."
+                self.raw.oddities.append(Oddity("dangling", thing, f"{node}.{port}", f"Nothing stands at {str(path)[:300]}."))
+                return None
+            if prim.GetTypeName() == "Shader" and name.startswith("outputs:"):
+                target = str(prim.GetPath())
+                if not target.startswith(thing + "/"):
+                    waiting.append(prim)
+                return Link(self._id(target), name[8:])
+            following = prim.GetAttribute(name)
+            if not following:
+                problems[port] = f"The link goes nowhere: {str(path)[:300]}."
+                self.raw.oddities.append(Oddity("dangling", thing, f"{node}.{port}", f"Nothing stands at {str(path)[:300]}."))
+                return None
+            attribute = following
+        problems[port] = "The link goes round in a circle of containers."
+        self.raw.oddities.append(Oddity("cycle", thing, f"{node}.{port}", "A circle of connected containers."))
+        return None
+
+    # everything else
+
+    def _pose(self, prim: Any, thing: RawThing) -> None:
+        """Where a camera stands and where it looks, in the world and the stage's unit."""
+        matrix = UsdGeom.Xformable(prim).ComputeLocalToWorldTransform(self.time)
+        eye, look = matrix.ExtractTranslation(), _direction(matrix, 0.0, 0.0, -1.0)
+        for place, axis in enumerate("xyz"):
+            thing.context[f"eye_{axis}"] = eye[place]
+            thing.context[f"look_{axis}"] = look[place]
+
+    def _bag(self, prim: Any, kind: Kind) -> None:
+        thing = self._begin(prim, kind)
+        if thing is None:
+            return
+        animated = []
+        for attribute in prim.GetAuthoredAttributes():
+            name = attribute.GetName()
+            if name.startswith(("xformOp", "primvars:", "points", "faceVertex", "extent", "normals", "userProperties")):
+                continue
+            value = self._value(attribute, "", name, thing.problems)
+            if value is not None:
+                thing.attributes[name] = value
+                if self._varies(attribute):
+                    animated.append(name)
+        thing.animated = tuple(animated)
+        thing.context["metres_per_unit"] = self.raw.metres_per_unit
+        if kind is Kind.CAMERA:
+            self._pose(prim, thing)
+        if kind is Kind.LIGHT:
+            thing.linked_lists = tuple(
+                relation.GetName()
+                for relation in prim.GetAuthoredRelationships()
+                if relation.GetName().startswith("collection:") and relation.HasAuthoredTargets()
+            )
+            imageable = UsdGeom.Imageable(prim)
+            if imageable and imageable.ComputeVisibility(_FIRST) == "invisible":
+                thing.attributes["(visibility)"] = "invisible"
+
+
+def _direction(matrix: Any, x: float, y: float, z: float) -> Any:
+    return matrix.TransformDir(Gf.Vec3d(x, y, z)).GetNormalized()
+
+
+def read_stage(opened: Opened, report: Report = silent) -> RawScene:
+    """Everything on the stage that is carried, in the stage's order."""
+    return StageReader(opened, report).run()

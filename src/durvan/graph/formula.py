@@ -1,0 +1,240 @@
+"""Formulas of dialect packs: small arithmetic expressions, read safely and compiled once.
+
+A formula works on numbers, on colours (channel by channel) and on `Wire`s, which stand for maps. It knows
+names, numbers, `+ - * / ^`, comparisons, `and or not`, `a if b else c`, `x[0]` and the functions listed here.
+"""
+
+from __future__ import annotations
+
+import ast
+import math
+import operator
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from types import CodeType
+from typing import Any
+
+from durvan.errors import FormulaError
+from durvan.optics import colour, fresnel, microfacet, photometry
+
+
+class Vec(tuple[float, ...]):
+    """A colour or vector whose arithmetic goes channel by channel; a single number counts for every channel."""
+
+    __slots__ = ()
+
+    def _each(self, other: Any, apply: Callable[[float, float], float]) -> Any:
+        if isinstance(other, tuple):
+            return Vec(map(apply, self, other))
+        if isinstance(other, int | float):
+            return Vec(apply(part, other) for part in self)
+        return NotImplemented
+
+    def _from(self, other: Any, apply: Callable[[float, float], float]) -> Any:
+        if isinstance(other, int | float):
+            return Vec(apply(other, part) for part in self)
+        return NotImplemented
+
+    def __add__(self, other: Any) -> Any:
+        return self._each(other, operator.add)
+
+    def __radd__(self, other: Any) -> Any:
+        return self._from(other, operator.add)
+
+    def __sub__(self, other: Any) -> Any:
+        return self._each(other, operator.sub)
+
+    def __rsub__(self, other: Any) -> Any:
+        return self._from(other, operator.sub)
+
+    def __mul__(self, other: Any) -> Any:
+        return self._each(other, operator.mul)
+
+    def __rmul__(self, other: Any) -> Any:
+        return self._from(other, operator.mul)
+
+    def __truediv__(self, other: Any) -> Any:
+        return self._each(other, operator.truediv)
+
+    def __rtruediv__(self, other: Any) -> Any:
+        return self._from(other, operator.truediv)
+
+    def __pow__(self, other: Any) -> Any:
+        return self._each(other, operator.pow)
+
+    def __neg__(self) -> Any:
+        return Vec(-part for part in self)
+
+
+def _vec(*parts: float) -> Vec:
+    return Vec(float(part) for part in parts)
+
+
+def _sqrt(x: Any) -> Any:
+    return math.sqrt(x) if isinstance(x, int | float) else x**0.5
+
+
+def _luminance(c: Any) -> float:
+    return colour.luminance(c) if isinstance(c, tuple) else float(c)
+
+
+def _mean(c: Any) -> float:
+    return sum(c) / len(c) if isinstance(c, tuple) else float(c)
+
+
+def _flip_green(c: Any) -> Any:
+    """1 − green; red and blue as they are. Undoes itself."""
+    if isinstance(c, tuple):
+        return Vec((c[0], 1.0 - c[1], c[2]))
+    return c * Vec((1.0, -1.0, 1.0)) + Vec((0.0, 1.0, 0.0))
+
+
+def _with_alpha(c: Any, alpha: float) -> Vec:
+    red, green, blue = c if isinstance(c, tuple) else (c, c, c)
+    return Vec((red, green, blue, float(alpha)))
+
+
+def _is_picture_of_light(file: str) -> bool:
+    return file.lower().rsplit(".", 1)[-1] in ("exr", "hdr", "pfm")
+
+
+FUNCTIONS: dict[str, Callable[..., Any]] = {
+    "sqrt": _sqrt,
+    "log10": math.log10,
+    "log2": math.log2,
+    "abs": abs,
+    "min": min,
+    "max": max,
+    "hypot": math.hypot,
+    "round": lambda x: float(round(x)),
+    "sine": lambda d: math.sin(math.radians(d)),
+    "cosine": lambda d: math.cos(math.radians(d)),
+    "angle_of": lambda y, x: math.degrees(math.atan2(y, x)),
+    "vec": _vec,
+    "grey": lambda x: Vec((x, x, x)) if isinstance(x, int | float) else x,
+    "luminance": _luminance,
+    "mean": _mean,
+    "largest": lambda c: max(c) if isinstance(c, tuple) else c,
+    "spread": lambda c: colour.spread(c) if isinstance(c, tuple) else 0.0,
+    "black_body": lambda k: Vec(colour.black_body(k)),
+    "hue_fraction": colour.hue_fraction,
+    "f0": fresnel.f0_from_index,
+    "index_from_f0": fresnel.index_from_f0,
+    "mean_dielectric": fresnel.mean_dielectric,
+    "mean_schlick": fresnel.mean_schlick,
+    "metal_edge_residual": fresnel.metal_edge_residual,
+    "blinn_against_ggx": microfacet.blinn_against_ggx,
+    "beckmann_against_ggx": microfacet.beckmann_against_ggx,
+    "cone_flux_factor": photometry.cone_flux_factor,
+    "flip_green": _flip_green,
+    "with_alpha": _with_alpha,
+    # On maps only: a picture between −1 and 1 as a normal, and back.
+    "as_normal": lambda map_: map_.as_normal(),
+    "from_normal": lambda map_: map_.from_normal(),
+    "holds_light": _is_picture_of_light,
+}
+CONSTANTS: dict[str, Any] = {"pi": math.pi, "white": Vec((1.0, 1.0, 1.0)), "black": Vec((0.0, 0.0, 0.0))}
+# These ask about the parameter, not its value; the compiler turns `mapped(x)` into the name `mapped:x`.
+QUESTIONS = ("mapped", "given")
+
+_ALLOWED = (
+    ast.Expression, ast.BinOp, ast.UnaryOp, ast.BoolOp, ast.Compare, ast.IfExp, ast.Call, ast.Name, ast.Load,
+    ast.Constant, ast.Subscript, ast.Tuple, ast.List, ast.Add, ast.Sub, ast.Mult, ast.Div, ast.Pow, ast.USub, ast.UAdd,
+    ast.And, ast.Or, ast.Not, ast.Eq, ast.NotEq, ast.Lt, ast.LtE, ast.Gt, ast.GtE, ast.In, ast.NotIn,
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Formula:
+    """A compiled formula: its text, the names it needs in order, and what works it out."""
+
+    text: str
+    names: tuple[str, ...]
+    call: Callable[..., Any]
+
+    def __call__(self, *arguments: Any) -> Any:
+        try:
+            return self.call(*arguments)
+        except (ArithmeticError, TypeError, ValueError, IndexError, AttributeError) as problem:
+            given = ", ".join(f"{n} = {a!r}"[:80] for n, a in zip(self.names, arguments, strict=False))
+            raise FormulaError(f"'{self.text}' cannot be worked out for {given} ({problem}).") from problem
+
+    @property
+    def pretty(self) -> str:
+        """The formula as a person would set it: × and ÷ for the signs of typing, no dotted role names."""
+        text = re.sub(r"\b[a-z_]+\.", "", self.text)
+        return text.replace(" * ", " × ").replace(" / ", " ÷ ").replace("*", "·")
+
+
+class _Reader(ast.NodeTransformer):
+    """Checks every part of an expression, and turns dotted names and questions into plain arguments."""
+
+    def __init__(self, text: str) -> None:
+        self.text = text
+        self.names: dict[str, str] = {}
+
+    def argument(self, name: str) -> ast.Name:
+        if name not in self.names:
+            self.names[name] = f"a{len(self.names)}"
+        return ast.Name(self.names[name], ast.Load())
+
+    def visit(self, node: ast.AST) -> Any:
+        if isinstance(node, ast.Attribute):
+            return self.argument(ast.unparse(node))
+        if not isinstance(node, _ALLOWED):
+            raise FormulaError(f"'{self.text}': {type(node).__name__} is not part of a formula.")
+        return super().visit(node)
+
+    def visit_Name(self, node: ast.Name) -> ast.AST:  # noqa: N802 - ast's own spelling
+        if node.id in CONSTANTS:
+            return node
+        return self.argument(node.id)
+
+    def visit_Call(self, node: ast.Call) -> ast.AST:  # noqa: N802 - ast's own spelling
+        if not isinstance(node.func, ast.Name) or node.keywords:
+            raise FormulaError(f"'{self.text}': only the listed functions can be called.")
+        name = node.func.id
+        if name in QUESTIONS:
+            return self.argument(f"{name}:{ast.unparse(node.args[0])}")
+        if name not in FUNCTIONS:
+            raise FormulaError(f"'{self.text}' calls '{name}', which is none of {', '.join(sorted(FUNCTIONS))}.")
+        return ast.Call(node.func, [self.visit(argument) for argument in node.args], [])
+
+
+def _compiled(text: str) -> tuple[CodeType, tuple[str, ...]]:
+    try:
+        tree = ast.parse(text.replace("^", "**").strip(), mode="eval")
+    except (SyntaxError, RecursionError, MemoryError) as problem:
+        raise FormulaError(f"'{text[:200]}' is not a formula ({problem}).") from problem
+    reader = _Reader(text)
+    body = reader.visit(tree).body
+    arguments = ast.arguments([], [ast.arg(a) for a in reader.names.values()], None, [], [], None, [])
+    expression = ast.fix_missing_locations(ast.Expression(ast.Lambda(arguments, body)))
+    return compile(expression, f"<formula {text}>", "eval"), tuple(reader.names)
+
+
+@lru_cache(maxsize=4096)
+def formula(text: str) -> Formula:
+    """Read and compile a formula. Raises FormulaError with the text and what is wrong in it."""
+    code, names = _compiled(text)
+    # The tree was checked part by part above, and no builtin is in reach: nothing but arithmetic can run.
+    call = eval(code, {"__builtins__": {}, **FUNCTIONS, **CONSTANTS})
+    return Formula(text, names, call)
+
+
+def plain(value: Any) -> Any:
+    """A result as the scene holds it: vectors as plain tuples."""
+    return tuple(value) if isinstance(value, Vec) else value
+
+
+def wrap(value: Any) -> Any:
+    """A scene's value ready for arithmetic."""
+    return Vec(value) if type(value) is tuple else value
+
+
+def evaluate(text: str, values: dict[str, Any], names: Sequence[str] | None = None) -> Any:
+    """Work a formula out once from named values; for tests and one-off use."""
+    ready = formula(text)
+    return plain(ready(*[wrap(values[name]) for name in names or ready.names]))

@@ -1,0 +1,1 @@
+"""Pure functions of light: colour, photometry, Fresnel, microfacets. Units stand in each docstring."""

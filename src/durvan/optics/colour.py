@@ -1,0 +1,55 @@
+"""Colour as numbers: luminance and the colour of a black body."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+REC709_LUMINANCE = (0.2126, 0.7152, 0.0722)
+
+
+def luminance(colour: Sequence[float]) -> float:
+    """Relative luminance of a linear Rec.709 colour, same unit as its channels (ITU-R BT.709-6, item 3.2).
+
+    >>> round(luminance((1.0, 1.0, 1.0)), 6)
+    1.0
+    """
+    return sum(weight * channel for weight, channel in zip(REC709_LUMINANCE, colour, strict=True))
+
+
+def spread(colour: Sequence[float]) -> float:
+    """How far a colour is from grey: its largest channel less its smallest, in the channels' own unit."""
+    return max(colour) - min(colour)
+
+
+def black_body(kelvin: float) -> tuple[float, float, float]:
+    """Linear Rec.709 colour of a black body, with luminance 1 and no channel below 0.
+
+    `kelvin` from 1000 to 25000 (clamped). The Planckian locus by the cubic fit of Kim et al. (US patent
+    7024034, 2006; good to 0.001 in xy from 1667 K), then xy to linear Rec.709 by the matrix of IEC 61966-2-1.
+    """
+    t = min(max(kelvin, 1000.0), 25000.0)
+    if t <= 4000.0:
+        x = -0.2661239e9 / t**3 - 0.2343589e6 / t**2 + 0.8776956e3 / t + 0.179910
+    else:
+        x = -3.0258469e9 / t**3 + 2.1070379e6 / t**2 + 0.2226347e3 / t + 0.240390
+    if t <= 2222.0:
+        y = -1.1063814 * x**3 - 1.34811020 * x**2 + 2.18555832 * x - 0.20219683
+    elif t <= 4000.0:
+        y = -0.9549476 * x**3 - 1.37418593 * x**2 + 2.09137015 * x - 0.16748867
+    else:
+        y = 3.0817580 * x**3 - 5.87338670 * x**2 + 3.75112997 * x - 0.37001483
+    big_x, big_z = x / y, (1.0 - x - y) / y
+    rgb = (
+        3.2404542 * big_x - 1.5371385 - 0.4985314 * big_z,
+        -0.9692660 * big_x + 1.8760108 + 0.0415560 * big_z,
+        0.0556434 * big_x - 0.2040259 + 1.0572252 * big_z,
+    )
+    clipped = tuple(max(0.0, channel) for channel in rgb)
+    weight = luminance(clipped)
+    return (clipped[0] / weight, clipped[1] / weight, clipped[2] / weight)
+
+
+def hue_fraction(degrees: float) -> float:
+    """Degrees of hue as the fraction of a turn that MaterialX's hsvadjust counts in, within [0, 1)."""
+    return math.fmod(math.fmod(degrees / 360.0, 1.0) + 1.0, 1.0)

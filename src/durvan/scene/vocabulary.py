@@ -1,0 +1,154 @@
+"""What a language's node types and parameters are: type, unit, range, default and meaning of each.
+
+The common ground's own vocabulary stands beside this module as `common_ground.yaml`; every dialect pack has one
+of the same form.
+"""
+
+from __future__ import annotations
+
+import math
+from functools import cache
+from importlib import resources
+from typing import Any, Literal
+
+import yaml
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+
+from durvan.scene.graph import Value
+
+ParameterType = Literal[
+    "float", "int", "bool", "color", "vector2", "vector3", "vector4", "file", "token", "string", "normal", "surface", "any"
+]
+COMPONENTS = {"color": 3, "vector3": 3, "normal": 3, "vector2": 2, "vector4": 4}
+FAMILIES = (
+    "base", "reflection", "transparency", "depth", "layers", "relief", "glow", "textures", "procedurals",
+    "lights", "camera", "exposure", "sampling", "geometry",
+)  # fmt: skip
+
+# Factors to the unit that stands first: metre, degree, nit and so on. "scene" is the stage's own unit of length,
+# "scene/10" a tenth of it, in which UsdGeomCamera measures film and lens.
+UNITS: dict[str, tuple[str, float]] = {
+    "m": ("length", 1.0), "cm": ("length", 0.01), "mm": ("length", 0.001),
+    "deg": ("angle", 1.0), "turn": ("angle", 360.0),
+    "s": ("time", 1.0), "ms": ("time", 0.001),
+}  # fmt: skip
+
+
+class Strict(BaseModel):
+    """A document written by people: a word that is not known is an error, not a silence."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Parameter(Strict):
+    """One parameter of a node type."""
+
+    type: ParameterType
+    default: Any = None
+    unit: str = ""
+    range: tuple[float, float] | None = None
+    choices: tuple[str, ...] = ()
+    family: str = ""
+    meaning: str
+    attribute: str = ""
+
+    @field_validator("default")
+    @classmethod
+    def _lists_are_tuples(cls, value: Any) -> Any:
+        return tuple(float(part) for part in value) if isinstance(value, list) else value
+
+    @model_validator(mode="after")
+    def _fits(self) -> Parameter:
+        if self.family and self.family not in FAMILIES:
+            raise ValueError(f"family '{self.family}' is none of {', '.join(FAMILIES)}")
+        if self.type == "token" and self.default not in self.choices:
+            raise ValueError(f"default '{self.default}' is none of the choices {', '.join(self.choices)}")
+        if self.default is not None and self.wrong(self.default):
+            raise ValueError(f"default {self.default!r}: {self.wrong(self.default)}")
+        return self
+
+    def wrong(self, value: Value) -> str:
+        """Why a value cannot stand here, or an empty string. Out of range is not wrong: see `outside`."""
+        if self.type in COMPONENTS:
+            if not isinstance(value, tuple) or len(value) != COMPONENTS[self.type]:
+                return f"expected {COMPONENTS[self.type]} numbers, found {_short(value)}"
+            return "" if all(map(math.isfinite, value)) else f"not a finite number: {_short(value)}"
+        if self.type in ("float", "int"):
+            if isinstance(value, bool) or not isinstance(value, int | float):
+                return f"expected a number, found {_short(value)}"
+            return "" if math.isfinite(value) else f"not a finite number: {value}"
+        if self.type == "bool":
+            return "" if isinstance(value, bool) else f"expected true or false, found {_short(value)}"
+        if self.type in ("file", "token", "string"):
+            if not isinstance(value, str):
+                return f"expected a text, found {_short(value)}"
+            if self.type == "token" and value not in self.choices:
+                return f"'{_short(value)}' is none of {', '.join(self.choices)}"
+        return ""
+
+    def outside(self, value: Value) -> bool:
+        """Whether a number lies outside the stated range."""
+        if self.range is None or isinstance(value, str):
+            return False
+        low, high = self.range
+        parts = value if isinstance(value, tuple) else (value,)
+        return any(part < low or part > high for part in parts)
+
+
+def _short(value: object) -> str:
+    text = str(value)
+    return text if len(text) <= 60 else f"{text[:57]}… ({len(text)} characters)"
+
+
+class NodeType(Strict):
+    """A node type: what it is for, its outputs and its parameters."""
+
+    role: Literal["surface", "node", "light", "camera", "settings", "environment"] = "node"
+    meaning: str
+    family: str = ""
+    outputs: dict[str, str] = Field(default_factory=lambda: {"out": "color"})
+    parameters: dict[str, Parameter]
+    prims: tuple[str, ...] = ()
+    marker: str = ""
+    id: str = ""
+    stands_in: str = ""
+
+    @model_validator(mode="after")
+    def _families(self) -> NodeType:
+        if not self.family and any(not parameter.family for parameter in self.parameters.values()):
+            raise ValueError("a type without a family needs one on each parameter")
+        return self
+
+    def family_of(self, parameter: str) -> str:
+        """The feature family a parameter is counted in."""
+        found = self.parameters.get(parameter)
+        return (found.family if found else "") or self.family or "geometry"
+
+
+class Vocabulary(Strict):
+    """Every node type of one language."""
+
+    types: dict[str, NodeType]
+
+
+def unit_factor(here: str, there: str, metres_per_unit: float) -> float | None:
+    """What a number in one unit is multiplied by to be in another; None when they measure different things."""
+    if here == there:
+        return 1.0
+
+    def known(unit: str) -> tuple[str, float] | None:
+        if unit in ("scene", "scene/10"):
+            return "length", metres_per_unit * (0.1 if unit == "scene/10" else 1.0)
+        return UNITS.get(unit)
+
+    a, b = known(here), known(there)
+    if a is None or b is None or a[0] != b[0]:
+        return None
+    return a[1] / b[1]
+
+
+@cache
+def common_ground() -> Vocabulary:
+    """The common ground's vocabulary: OpenPBR, MaterialX, UsdLux, UsdGeomCamera and UsdRender terms."""
+    text = (resources.files("durvan.scene") / "common_ground.yaml").read_text(encoding="utf-8")
+    return Vocabulary.model_validate(yaml.load(text, Loader=yaml.CSafeLoader))

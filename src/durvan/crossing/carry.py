@@ -47,14 +47,17 @@ def carry(plan: Plan, registry: Registry, out: Path, report: Report = silent) ->
         report(Step("Writing the file"))
         text = layer.text()
         final = temporary
+        removed: list[str] = []
         if plan.choices.placement is Placement.ALONE:
-            flatten(text, temporary, _kept(plan, registry))
+            kept = _kept(plan, registry)
+            removed = kept.removed
+            flatten(text, temporary, kept)
         elif out.suffix == ".usda":
             temporary.write_text(text, encoding="utf-8")
         else:
             as_crate(text, temporary)
         report(Step("Checking what was written"))
-        checked = check(final, layer, plan.choices.placement is Placement.BESIDE)
+        checked = check(final, layer, plan.choices.placement is Placement.BESIDE, removed)
         report(Step("Finishing"))
         digest = hashlib.sha256(final.read_bytes()).hexdigest()
     return Carried(out, len(plan.translations), checked, digest)

@@ -79,7 +79,7 @@ class Composer:
         material = self.layer.prim(path)
         scope_name = f"{self.pack.name}_network"
         scope = material.child(scope_name)
-        scope.specifier, scope.type = "def", "NodeGraph"
+        scope.specifier, scope.type = "def", "Scope"
         names = prim_names(graph)
         base = f"{path}/{scope_name}"
         context = self.pack.identity.context
@@ -121,10 +121,8 @@ class Composer:
         kind = self.pack.type(node.kind)
         if kind is None:
             return
-        spec = self.layer.prim(path)
         prefix = self.pack.identity.namespace
-        if kind.role == "environment":
-            spec = self._environment(path, kind.prims[0])
+        spec = self._environment(path, kind.prims[0]) if kind.role == "environment" else self.layer.prim(path)
         if kind.marker and prefix:
             spec.lines.append(f"uniform token {prefix}:kind = {quoted(kind.marker)}")
         source = thing.root.values if thing.root is not None else {}

@@ -20,6 +20,9 @@ from durvan.scene.graph import Graph, Link, Node, Value
 from durvan.scene.vocabulary import COMPONENTS, Parameter, common_ground
 
 
+NOTHING_NEEDED = "At this value it does nothing, so nothing is needed for it."
+
+
 @dataclass(slots=True)
 class Match:
     """A node type found on the common ground, and the nodes that play its roles."""
@@ -323,9 +326,11 @@ class Outgoing:
                 if (node.id, port) in consumed or port == chained and port in node.links:
                     continue
                 reason = self._reason(node.kind, port)
+                default = common_ground().types[node.kind].parameters[port].default
+                idle = port not in node.links and same(node.values.get(port), default)
                 for row in self.inward.origins.get((node.id, port), ()):
                     if row.fate < Fate.LOST and not row.targets:
-                        row.meet(Fate.LOST, reason)
+                        row.meet(Fate.RECAST if idle else Fate.LOST, NOTHING_NEEDED if idle else reason)
 
     def _reason(self, category: str, port: str) -> str:
         said = self.pack.mapping.no_word_for
@@ -337,19 +342,31 @@ class Outgoing:
 
     def _without(self, node: Node) -> None:
         """A node that the target cannot say: what stands in for it goes on in its place."""
-        reason = self._reason(node.kind, "")
-        if node.kind not in self.pack.mapping.no_word_for:
-            reason = f"{self.pack.title} has no node for '{node.kind}'."
+        reason = self._cause(node)
+        fate = Fate.HELD if reason and node.kind not in self.pack.mapping.no_word_for else Fate.LOST
+        reason = reason or f"{self.pack.title} has no node for '{node.kind}'."
         stand_in = common_ground().types[node.kind].stands_in if node.kind in common_ground().types else ""
         for port in list(node.ports()):
             for row in self.inward.origins.get((node.id, port), ()):
                 if port == stand_in:
                     row.meet(Fate.RECAST, "It goes on past a node that has no counterpart.")
                 else:
-                    row.meet(Fate.LOST, reason)
+                    row.meet(fate, reason)
         link = node.links.get(stand_in)
         if link is not None:
             self._need(link)
+
+    def _cause(self, node: Node) -> str:
+        """Why a node cannot be said: what the pack says of it, or of something that it is made of."""
+        said = self.pack.mapping.no_word_for
+        waiting, hops = [node], 0
+        while waiting and hops < 16:
+            hops += 1
+            here = waiting.pop(0)
+            if here.kind in said:
+                return said[here.kind]
+            waiting.extend(self.graph.nodes[link.node] for link in here.links.values() if link.node in self.graph.nodes)
+        return ""
 
     def _connect(self, target: Node, parameter: str, link: Link) -> None:
         seen: set[str] = set()
@@ -393,7 +410,7 @@ class Outgoing:
                     row.meet(
                         Fate.RECAST,
                         "Taken up by the formula of what it feeds." if folded
-                        else "At this value it does nothing, so nothing is needed for it.",
+                        else NOTHING_NEEDED,
                     )  # fmt: skip
         for row in self.inward.rows:
             self._finish(row)

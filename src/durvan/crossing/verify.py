@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from pathlib import Path
 from typing import Any
 
@@ -10,7 +11,7 @@ from durvan.formats.usd_open import reads
 from durvan.formats.usda_text import Layer, Spec, asset, quoted
 
 
-def check(file: Path, meant: Layer, beside: bool) -> int:
+def check(file: Path, meant: Layer, beside: bool, removed: Collection[str] = ()) -> int:
     """How many properties were found as meant. Raises SceneFileError at the first that is not."""
     layer = reads(file)
     if beside and not layer.subLayerPaths:
@@ -20,6 +21,8 @@ def check(file: Path, meant: Layer, beside: bool) -> int:
     while stack:
         path, spec = stack.pop()
         prim = layer.GetPrimAtPath(path)
+        if prim is None and path in removed:
+            continue
         if prim is None:
             raise SceneFileError("a prim that was written is not there.", file=file, inside=path)
         count += _properties(file, path, spec, prim)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from durvan.crossing.findings.model import Finding, Level
+from durvan.crossing.ledger import Row
 from durvan.crossing.plan import Plan
 from durvan.dialects.pack import Pack
 from durvan.scene.fate import Fate
@@ -53,36 +54,58 @@ def _evidence(odd: Oddity, scene: Scene) -> tuple[tuple[str, str], ...]:
     return (*rows, ("used by", users)) if users else tuple(rows)
 
 
+# What a loss does to the picture, by the family it is counted in.
+_EFFECTS = {
+    "reflection": "its highlight will differ", "transparency": "what is seen through it will differ",
+    "procedurals": "the map will look plainer", "textures": "the map will look different",
+    "lights": "the light will fall differently", "camera": "the frame may show more or less",
+    "exposure": "the picture may be lighter or darker", "sampling": "noise and time will differ, the look will not",
+    "relief": "the relief will look flatter", "glow": "the glow will look different",
+}  # fmt: skip
+
+
 def rows(plan: Plan, target: Pack) -> Iterator[Finding]:
     """Rows that were held or lost in a way that shows, a group for each reason."""
     for row in plan.ledger:
+        if row.fate not in (Fate.HELD, Fate.LOST) or _found_already(row, plan):
+            continue
+        where = f"{row.node}.{row.parameter}"
+        evidence = (("rule", row.rule), ("value", "map" if row.linked else str(row.value)))
         if row.fate is Fate.HELD:
-            if "add-on" in row.reason or "No dialect" in row.reason:
-                continue  # the unknown node itself is found already
             yield Finding(
-                "held", Level.LOOK, _sentence(row.reason), f"{row.node}.{row.parameter} is not decided.",
-                "it stays as the target's default until you decide", row.thing, f"{row.node}.{row.parameter}", "Facing",
-                (("rule", row.rule), ("value", "map" if row.linked else str(row.value))),
+                "held", Level.LOOK, _sentence(row.reason), f"{where} is not decided",
+                "it stays as the target has it until you decide", row.thing, where, "Facing", evidence,
             )  # fmt: skip
-        elif row.fate is Fate.LOST and "no effect" not in row.reason and "Nothing uses" not in row.reason:
-            if "is not a parameter of" in row.reason:
-                yield Finding(
-                    "unknown-value", Level.NOTE, "Values that their node type does not know", row.reason,
-                    "they had no meaning before either", row.thing, f"{row.node}.{row.parameter}", "Facing",
-                )  # fmt: skip
-                continue
-            shows = row.measure is None or row.measure > 0.01
+        elif "Nothing uses" in row.reason:
             yield Finding(
-                "lost", Level.LOOK if shows else Level.NOTE, _sentence(row.reason),
-                f"{row.node}.{row.parameter} has no equivalent in {target.title}.", _effect(row.measure, row.measured),
-                row.thing, f"{row.node}.{row.parameter}", "Facing",
-                (("rule", row.rule), ("value", "map" if row.linked else str(row.value))),
-            )  # fmt: skip
-        elif row.fate is Fate.LOST and "Nothing uses" in row.reason:
-            yield Finding(
-                "unused-node", Level.NOTE, "A node that nothing uses", f"{row.node} feeds nothing.",
+                "unused-node", Level.NOTE, "A node that nothing uses", f"{row.node} feeds nothing",
                 "it is left behind", row.thing, row.node, "Facing",
             )  # fmt: skip
+        elif "is not a parameter of" in row.reason:
+            yield Finding(
+                "unknown-value", Level.NOTE, "Values that their node type does not know", row.reason,
+                "they had no meaning before either", row.thing, where, "Facing", evidence,
+            )  # fmt: skip
+        else:
+            quiet = row.family == "sampling" or (row.measure is not None and row.measure < 0.01)
+            yield Finding(
+                "lost", Level.NOTE if quiet else Level.LOOK, _sentence(row.reason),
+                f"{where} has no equivalent in {target.title}", _effect(row), row.thing, where, "Facing", evidence,
+            )  # fmt: skip
+
+
+def _found_already(row: Row, plan: Plan) -> bool:
+    """Whether a finding with a better sentence says the same: unknown nodes, portals, clips, reflections."""
+    thing = plan.scene.things[row.thing]
+    return (
+        "no effect" in row.reason
+        or "add-on" in row.reason
+        or "No dialect" in row.reason
+        or row.reason.startswith("What feeds it")
+        or thing.prim_type == "PortalLight"
+        or (thing.kind is Kind.CAMERA and row.parameter == "near_clip")
+        or "Reflection without Fresnel" in row.reason
+    )
 
 
 def _sentence(reason: str) -> str:
@@ -90,10 +113,10 @@ def _sentence(reason: str) -> str:
     return first if len(first) <= 90 else f"{first[:87]}…"
 
 
-def _effect(measure: float | None, measured: str) -> str:
-    if measure is None:
-        return "it will be missing from the picture"
-    return f"{amount(measure, measured)} {measured}"
+def _effect(row: Row) -> str:
+    if row.measure is None:
+        return _EFFECTS.get(row.family, "it will be missing from the picture")
+    return f"{amount(row.measure, row.measured)} {row.measured}"
 
 
 def amount(measure: float, measured: str) -> str:

@@ -1,0 +1,246 @@
+"""`durvan`: survey, carry, record, dialects, open. Exit status 0 clean, 1 with open stop findings, 2 for misuse."""
+
+from __future__ import annotations
+
+import json
+import logging
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+from rich.console import Console
+from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
+from rich.table import Table
+
+from durvan import __version__
+from durvan.cli import logs
+from durvan.crossing.findings import grouped
+from durvan.crossing.session import Session, start
+from durvan.dialects.conformance import check as conformance
+from durvan.dialects.registry import registry
+from durvan.errors import DurvanError, Stopped
+from durvan.progress import Report, Step
+from durvan.record.build import record as record_data
+from durvan.record.build import summary
+from durvan.record.page import page
+from durvan.scene.fate import SHOWN
+
+app = typer.Typer(
+    name="durvan", no_args_is_help=True, add_completion=True, pretty_exceptions_enable=False, rich_markup_mode="rich",
+    help="Carry a finished 3D scene from one offline renderer to another, and account for every value.",
+)  # fmt: skip
+CLEAN, OPEN_STOPS, MISUSE = 0, 1, 2
+_LIST = 12
+
+SceneFile = Annotated[Path, typer.Argument(help="A USD scene (.usda, .usdc, .usd, .usdz) or a saved crossing (.durvan).")]
+AsJson = Annotated[bool, typer.Option("--json", help="Print JSON to standard output.")]
+From = Annotated[str, typer.Option("--from", help="The dialect to read, where the scene holds several.")]
+To = Annotated[str, typer.Option("--to", help="The dialect to carry to.")]
+Scope = Annotated[
+    str, typer.Option("--scope", help="everything; materials, lights, cameras, settings; or names and paths, by commas.")
+]
+
+
+def _out() -> Console:
+    return Console(highlight=False, soft_wrap=True)
+
+
+@contextmanager
+def _progress(quiet: bool) -> Iterator[Report]:
+    """A bar on standard error while it is a terminal; nothing otherwise, so that output can be piped."""
+    console = Console(stderr=True)
+    columns = (TextColumn("{task.description}"), BarColumn(), TimeElapsedColumn())
+    with Progress(*columns, console=console, transient=True, disable=quiet or not console.is_terminal) as bar:
+        task = bar.add_task("Starting", total=None)
+
+        def report(step: Step) -> None:
+            bar.update(task, description=step.doing, completed=step.done, total=step.of or None)
+
+        yield report
+
+
+def _print_json(data: Any) -> None:
+    sys.stdout.write(json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n")
+
+
+def _tell(session: Session) -> None:
+    console = _out()
+    data = summary(session)
+    things = ", ".join(f"{count} {kind}{'s' if count != 1 and kind != 'settings' else ''}" for kind, count in data["things"].items())
+    console.print(f"[bold]{_safe(data['title'])}[/]: {things or 'nothing that is carried'}")
+    console.print(f"{data['from'] or 'no dialect'} → {data['to']}, {data['rows']} values")
+    console.print("  ".join(f"{fate} {count}" for fate, count in data["fates"].items() if count) or "nothing to carry")
+    table = Table(box=None, pad_edge=False)
+    table.add_column("family")
+    for fate in SHOWN:
+        table.add_column(fate.word, justify="right")
+    for family, cells in data["families"].items():
+        table.add_row(family, *(str(cells.get(fate.word, "·")) for fate in SHOWN))
+    if data["families"]:
+        console.print()
+        console.print(table)
+    _tell_findings(session, console)
+
+
+def _tell_findings(session: Session, console: Console) -> None:
+    groups = grouped(session.open_findings())
+    console.print()
+    if not groups:
+        console.print("Nothing is open.")
+    for group in groups:
+        console.print(f"{group.level.word:4}  {len(group.findings):4}  [bold]{_safe(group.title)}[/]")
+        for finding in group.findings[:_LIST]:
+            name = finding.thing.rsplit("/", 1)[-1]
+            console.print(f"            {_safe(name)}: {_safe(finding.cause)}; {_safe(finding.consequence)}")
+        if len(group.findings) > _LIST:
+            console.print(f"            and {len(group.findings) - _LIST} more")
+
+
+def _safe(text: str) -> str:
+    return text.replace("[", "\\[")
+
+
+def _status(session: Session) -> int:
+    return OPEN_STOPS if session.stops() else CLEAN
+
+
+@app.command()
+def survey(file: SceneFile, to: To = "", from_: From = "", scope: Scope = "everything", as_json: AsJson = False) -> None:
+    """Say what is in a scene and what will become of it, before anything is written."""
+    with _progress(as_json) as report:
+        session = start(file, registry(), to, from_, scope, report=report)
+    if as_json:
+        _print_json(record_data(session))
+    else:
+        _tell(session)
+    raise typer.Exit(_status(session))
+
+
+@app.command()
+def carry(
+    file: SceneFile,
+    out: Annotated[Path, typer.Option("--out", help="The file to write: .usda, .usdc or .usd.")],
+    to: To = "",
+    from_: From = "",
+    scope: Scope = "everything",
+    alone: Annotated[bool, typer.Option("--alone", help="Write the target alone, not over the source.")] = False,
+    save: Annotated[Path | None, typer.Option("--save", help="Save the crossing as a .durvan file.")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Carry a scene to another dialect, check what was written, and list what is open."""
+    with _progress(as_json) as report:
+        session = start(file, registry(), to, from_, scope, "alone" if alone else "beside", report)
+        carried = session.carry(out, report)
+    if save is not None:
+        session.save(save)
+    if as_json:
+        _print_json(record_data(session))
+    else:
+        _tell(session)
+        console = _out()
+        console.print()
+        console.print(f"Wrote {_safe(str(out))}: {carried.things} things, {carried.checked} values read back as meant.")
+    raise typer.Exit(_status(session))
+
+
+@app.command()
+def record(
+    file: SceneFile,
+    out: Annotated[Path, typer.Option("--out", help="The page to write (.html); the JSON goes beside it.")],
+    to: To = "",
+    from_: From = "",
+    scope: Scope = "everything",
+    as_json: AsJson = False,
+) -> None:
+    """Write the record of a crossing as a self-contained web page and as JSON."""
+    if out.suffix != ".html" or not out.absolute().parent.is_dir():
+        raise DurvanError("a record is written as .html, into a folder that exists.", file=out)
+    with _progress(as_json) as report:
+        session = start(file, registry(), to, from_, scope, report=report)
+    data = record_data(session)
+    out.write_text(page(data), encoding="utf-8")
+    beside = out.with_suffix(".json")
+    beside.write_text(json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n", encoding="utf-8")
+    if as_json:
+        _print_json({"page": str(out), "json": str(beside), "rows": data["rows"], "open": data["open"]})
+    else:
+        _out().print(f"Wrote {_safe(str(out))} and {_safe(beside.name)}: {data['rows']} rows, {data['open']['all']} findings open.")
+    raise typer.Exit(_status(session))
+
+
+@app.command()
+def dialects(
+    check: Annotated[bool, typer.Option("--check", help="Run the conformance check on each.")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """List the dialects that are here, and what is wrong with those that are not."""
+    known = registry()
+    rows = []
+    for pack in known.packs.values():
+        problems = conformance(pack) if check else []
+        rows.append(
+            {
+                "name": pack.name, "title": pack.title, "version": pack.identity.version,
+                "summary": pack.identity.summary, "types": len(pack.vocabulary.types),
+                "parameters": sum(len(kind.parameters) for kind in pack.vocabulary.types.values()),
+                "conventions": pack.identity.conventions.model_dump(), "problems": problems,
+            }  # fmt: skip
+        )
+    if as_json:
+        _print_json({"dialects": rows, "broken": known.broken})
+    else:
+        console = _out()
+        for row in rows:
+            console.print(f"[bold]{row['name']:9}[/] {row['title']} {row['version']}: {row['summary']} ({row['parameters']} parameters)")
+            for problem in row["problems"]:
+                console.print(f"            {_safe(problem)}")
+        for broken in known.broken:
+            console.print(f"left out  {_safe(broken)}")
+    raise typer.Exit(MISUSE if known.broken or any(row["problems"] for row in rows) else CLEAN)
+
+
+@app.command(name="open")
+def open_window(
+    file: Annotated[Path | None, typer.Argument(help="A scene or a saved crossing.")] = None, to: To = ""
+) -> None:
+    """Open the window."""
+    from durvan.ui.app import main as window
+
+    raise typer.Exit(window(file, to))
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        _out().print(f"durvan {__version__}")
+        raise typer.Exit
+
+
+@app.callback()
+def root(
+    version: Annotated[bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version.")] = False,
+    verbose: Annotated[bool, typer.Option("--verbose", help="Log to standard error too.")] = False,
+) -> None:
+    """Options that stand before the command."""
+    del version
+    logs.start(logging.INFO if verbose else logging.ERROR)
+
+
+def run() -> None:
+    """The console script: errors become one sentence on standard error and exit status 2."""
+    try:
+        app()
+    except DurvanError as problem:
+        Console(stderr=True, highlight=False, soft_wrap=True).print(f"durvan: {_safe(str(problem))}")
+        sys.exit(MISUSE)
+    except Stopped:
+        sys.exit(130)
+    except BrokenPipeError:
+        sys.stderr.close()
+        sys.exit(CLEAN)
+
+
+if __name__ == "__main__":
+    run()

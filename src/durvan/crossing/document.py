@@ -1,0 +1,155 @@
+"""The .durvan file: one crossing with all its choices, as JSON that carries a version and upgrades itself."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import tempfile
+from contextlib import suppress
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from durvan.crossing.plan import Choices, Placement
+from durvan.errors import CrossingFileError
+
+VERSION = 1
+ENDING = ".durvan"
+_LARGEST = 200_000_000
+
+
+class Accepted(BaseModel):
+    """A finding that a person accepted: why, and the evidence it had then."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    key: str
+    reason: str
+    fingerprint: str
+
+
+class Override(BaseModel):
+    """A value that a person put in the place of the source's."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    thing: str
+    node: str
+    parameter: str
+    value: float | bool | str
+
+
+class Reading(BaseModel):
+    """A case that a person chose for a node."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    thing: str
+    node: str
+    case: str
+
+
+class Document(BaseModel):
+    """What a .durvan file holds."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    format: Literal["durvan crossing"] = "durvan crossing"
+    version: int = VERSION
+    source: str
+    source_sha256: str = ""
+    source_dialect: str = ""
+    target: str
+    scope: str = "everything"
+    placement: Literal["beside", "alone"] = "beside"
+    written: str = ""
+    values: list[Override] = Field(default_factory=list)
+    readings: list[Reading] = Field(default_factory=list)
+    left_out: list[str] = Field(default_factory=list)
+    accepted: list[Accepted] = Field(default_factory=list)
+
+    def choices(self) -> Choices:
+        """The part that a plan depends on."""
+        return Choices(
+            self.target, self.scope, Placement(self.placement),
+            tuple((v.thing, v.node, v.parameter, v.value) for v in self.values),
+            tuple((r.thing, r.node, r.case) for r in self.readings), tuple(self.left_out),
+        )  # fmt: skip
+
+    def source_path(self, file: Path) -> Path:
+        """Where the source is, seen from where the .durvan file lies."""
+        return (file.absolute().parent / self.source).resolve()
+
+
+def checksum(file: Path) -> str:
+    """SHA-256 of a file's bytes."""
+    digest = hashlib.sha256()
+    with file.open("rb") as stream:
+        while block := stream.read(1 << 20):
+            digest.update(block)
+    return digest.hexdigest()
+
+
+def save(document: Document, file: Path) -> None:
+    """Write by replacing, so that a crash leaves the old file or the new one whole. Raises CrossingFileError."""
+    text = json.dumps(document.model_dump(), indent=2, ensure_ascii=False) + "\n"
+    name = ""
+    try:
+        handle, name = tempfile.mkstemp(prefix=f".{file.stem}.", suffix=ENDING, dir=file.absolute().parent)
+        with os.fdopen(handle, "w", encoding="utf-8") as stream:
+            stream.write(text)
+            stream.flush()
+            os.fsync(stream.fileno())
+        Path(name).chmod(0o644)
+        os.replace(name, file)
+    except OSError as problem:
+        raise CrossingFileError(f"cannot be written: {problem.strerror}.", file=file) from problem
+    finally:
+        if name:
+            with suppress(FileNotFoundError):
+                Path(name).unlink()
+
+
+def load(file: Path) -> Document:
+    """Read a .durvan file. Raises CrossingFileError with the place inside it."""
+    try:
+        if file.stat().st_size > _LARGEST:
+            raise CrossingFileError("is too large to be a crossing.", file=file)
+        data = json.loads(file.read_text(encoding="utf-8"))
+    except OSError as problem:
+        raise CrossingFileError(f"cannot be read: {problem.strerror}.", file=file) from problem
+    except UnicodeDecodeError as problem:
+        raise CrossingFileError("is not a text, so not a crossing.", file=file) from problem
+    except json.JSONDecodeError as problem:
+        raise CrossingFileError(
+            f"is not whole JSON: {problem.msg}.", file=file, inside=f"line {problem.lineno}, column {problem.colno}"
+        ) from problem
+    except RecursionError as problem:
+        raise CrossingFileError("is nested too deeply to be a crossing.", file=file) from problem
+    return _checked(_upgraded(data, file), file)
+
+
+def _upgraded(data: Any, file: Path) -> Any:
+    if not isinstance(data, dict) or data.get("format") != "durvan crossing":
+        raise CrossingFileError("is not a crossing.", file=file)
+    version = data.get("version")
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise CrossingFileError(f"has the version {version!r}, which is none.", file=file, inside="version")
+    if version > VERSION:
+        raise CrossingFileError(
+            f"was made by a newer Durvan (version {version}; this one reads up to {VERSION}).",
+            file=file, inside="version", advice="Open it with that one.",
+        )  # fmt: skip
+    return data
+
+
+def _checked(data: Any, file: Path) -> Document:
+    try:
+        return Document.model_validate(data)
+    except ValidationError as problem:
+        first = problem.errors()[0]
+        raise CrossingFileError(
+            f"{first['msg']}.", file=file, inside=".".join(str(part) for part in first["loc"])
+        ) from problem

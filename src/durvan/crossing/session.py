@@ -1,0 +1,197 @@
+"""One crossing while it is worked on: the scene, the choices with undo and redo, the plan, the findings.
+
+Commands are data: a name and the document before and after. Nothing here knows of any interface.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from durvan.crossing import document as files
+from durvan.crossing.carry import Carried, carry
+from durvan.crossing.document import Accepted, Document, Override, Reading
+from durvan.crossing.findings import Finding, Level, Remedy, look_over
+from durvan.crossing.intake import open_scene
+from durvan.crossing.plan import Plan, plan
+from durvan.dialects.registry import Registry
+from durvan.errors import MisuseError
+from durvan.progress import Report, silent
+from durvan.scene.model import Scene
+
+
+@dataclass(frozen=True)
+class Command:
+    """One step that can be undone."""
+
+    name: str
+    before: Document
+    after: Document
+
+
+@dataclass
+class Session:
+    """The state of a crossing. `plan` and `findings` follow from the document; `renew` works them out again."""
+
+    registry: Registry
+    scene: Scene
+    document: Document
+    file: Path | None = None
+    plan: Plan | None = None
+    findings: list[Finding] = field(default_factory=list)
+    done: list[Command] = field(default_factory=list)
+    undone: list[Command] = field(default_factory=list)
+    carried: Carried | None = None
+    _saved: Document | None = None
+
+    # doing and undoing
+
+    def do(self, name: str, **changes: object) -> None:
+        """Change the document by a named, undoable command."""
+        after = self.document.model_copy(update=changes)
+        if after == self.document:
+            return
+        self.done.append(Command(name, self.document, after))
+        self.undone.clear()
+        self.document = after
+
+    def undo(self) -> str:
+        """Take the last command back; gives its name, empty when there is none."""
+        if not self.done:
+            return ""
+        command = self.done.pop()
+        self.undone.append(command)
+        self.document = command.before
+        return command.name
+
+    def redo(self) -> str:
+        """Do the last command again that was taken back; gives its name."""
+        if not self.undone:
+            return ""
+        command = self.undone.pop()
+        self.done.append(command)
+        self.document = command.after
+        return command.name
+
+    @property
+    def changed(self) -> bool:
+        """Whether there is something that is not saved."""
+        return self.document != self._saved if self._saved is not None else bool(self.done)
+
+    def apply(self, remedies: list[Remedy]) -> None:
+        """Take remedies, all as one command."""
+        values = {(v.thing, v.node, v.parameter): v for v in self.document.values}
+        readings = {(r.thing, r.node): r for r in self.document.readings}
+        left_out = list(self.document.left_out)
+        for remedy in remedies:
+            kind, thing, *rest = remedy.change
+            if kind == "value":
+                node, parameter, value = rest
+                values[str(thing), str(node), str(parameter)] = Override(
+                    thing=str(thing), node=str(node), parameter=str(parameter), value=value
+                )
+            elif kind == "reading":
+                node, case = rest
+                readings[str(thing), str(node)] = Reading(thing=str(thing), node=str(node), case=str(case))
+            elif str(thing) not in left_out:
+                left_out.append(str(thing))
+        name = remedies[0].all_label if len(remedies) > 1 else remedies[0].label
+        self.do(name, values=list(values.values()), readings=list(readings.values()), left_out=left_out)
+
+    def accept(self, findings: list[Finding], reason: str) -> None:
+        """Accept findings with a reason, all as one command."""
+        if not reason.strip():
+            raise MisuseError("a finding is accepted with a reason.")
+        kept = {a.key: a for a in self.document.accepted}
+        for finding in findings:
+            kept[finding.key] = Accepted(key=finding.key, reason=reason.strip(), fingerprint=finding.fingerprint)
+        self.do("Accept", accepted=list(kept.values()))
+
+    def reopen(self, findings: list[Finding]) -> None:
+        """Take back that findings were accepted."""
+        keys = {finding.key for finding in findings}
+        self.do("Reopen", accepted=[a for a in self.document.accepted if a.key not in keys])
+
+    # what follows
+
+    def renew(self, report: Report = silent) -> None:
+        """Work out the plan and the findings from the document."""
+        self.plan = plan(self.scene, self.registry, self.document.choices(), report)
+        self.findings = look_over(self.plan, self.registry)
+
+    def accepted(self, finding: Finding) -> str:
+        """Why a finding was accepted; empty when it is open, also because its evidence has changed since."""
+        for entry in self.document.accepted:
+            if entry.key == finding.key and entry.fingerprint == finding.fingerprint:
+                return entry.reason
+        return ""
+
+    def open_findings(self) -> list[Finding]:
+        """Findings that are neither settled nor accepted."""
+        return [finding for finding in self.findings if not self.accepted(finding)]
+
+    def stops(self) -> list[Finding]:
+        """Open findings that forbid delivery."""
+        return [finding for finding in self.open_findings() if finding.level is Level.STOP]
+
+    def carry(self, out: Path, report: Report = silent) -> Carried:
+        """Write the target's file."""
+        if self.plan is None:
+            self.renew(report)
+        assert self.plan is not None
+        self.carried = carry(self.plan, self.registry, out, report)
+        return self.carried
+
+    # files
+
+    def save(self, file: Path) -> None:
+        """Save the crossing."""
+        source = Path(self.scene.file).absolute()
+        written = Path(_relative(source, file.absolute().parent)).as_posix()
+        self.document = self.document.model_copy(update={"source": written})
+        files.save(self.document, file)
+        self.file = file
+        self._saved = self.document
+
+
+def _relative(path: Path, folder: Path) -> str:
+    import os
+
+    return os.path.relpath(path, folder)
+
+
+def start(
+    file: Path, registry: Registry, target: str = "", source: str = "", scope: str = "everything",
+    placement: str = "beside", report: Report = silent,
+) -> Session:  # fmt: skip
+    """Open a scene, or a saved crossing, and work out its plan.
+
+    Raises the errors of opening and planning. A scene goes to `target`, by default to the first dialect that is not
+    its own.
+    """
+    if file.suffix == files.ENDING:
+        return _resume(file, registry, report)
+    scene = open_scene(file, registry, source, report)
+    document = Document(
+        source=str(file), source_sha256=files.checksum(file), source_dialect=source, scope=scope,
+        target=registry.get(target).name if target else default_target(scene, registry),
+        placement="alone" if placement == "alone" else "beside",
+    )  # fmt: skip
+    session = Session(registry, scene, document)
+    session.renew(report)
+    return session
+
+
+def default_target(scene: Scene, registry: Registry) -> str:
+    """The dialect that a scene is carried to until a person says another: Pellune, or Orvik from there."""
+    names = [name for name in registry.packs if name != scene.dialect]
+    return next((name for name in ("pellune", "orvik") if name in names), names[0] if names else scene.dialect)
+
+
+def _resume(file: Path, registry: Registry, report: Report) -> Session:
+    document = files.load(file)
+    scene = open_scene(document.source_path(file), registry, document.source_dialect, report)
+    session = Session(registry, scene, document, file)
+    session._saved = document
+    session.renew(report)
+    return session

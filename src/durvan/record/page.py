@@ -1,0 +1,47 @@
+"""The record as one self-contained web page: no script, no outside file, fit for print."""
+
+from __future__ import annotations
+
+from functools import cache
+from typing import Any
+
+from jinja2 import Environment, PackageLoader, StrictUndefined, Template
+
+from durvan.scene.fate import SHOWN
+
+_MOST_ROWS = 20_000
+
+
+@cache
+def _template() -> Template:
+    environment = Environment(
+        loader=PackageLoader("durvan.record", "."), autoescape=True, undefined=StrictUndefined, trim_blocks=True,
+        lstrip_blocks=True,
+    )  # fmt: skip
+    environment.filters["shown"] = shown
+    environment.filters["named"] = _named
+    return environment.get_template("page.html")
+
+
+def _named(path: str) -> str:
+    return path.rsplit("/", 1)[-1]
+
+
+def shown(value: object) -> str:
+    """A value as people read it: numbers in at most five digits."""
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if isinstance(value, float):
+        return f"{value:.5g}"
+    if isinstance(value, list | tuple):
+        return " ".join(shown(part) for part in value)
+    text = str(value)
+    return text if len(text) <= 120 else f"{text[:117]}…"
+
+
+def page(data: dict[str, Any]) -> str:
+    """A record's data (from `durvan.record.build.record`) as HTML; every text of the scene is escaped."""
+    full = data["rows"] <= _MOST_ROWS
+    return _template().render(r=data, fates=[fate.word for fate in SHOWN], full=full)

@@ -1,0 +1,263 @@
+"""Evidence: all there is to know about what is selected, and what can be done about it."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from durvan.crossing.document import Reading
+from durvan.crossing.findings import Finding
+from durvan.crossing.ledger import Row
+from durvan.scene.fate import SHOWN, Fate
+from durvan.scene.model import Thing
+from durvan.ui import words
+from durvan.ui.grid import NAMES
+from durvan.ui.parts import Mark, clear, column, label, link, rule, small, title
+from durvan.ui.state import Selection, State
+from durvan.ui.theme import PANEL, RULE, SLIP, SMALL, font
+from durvan.ui.words import count, spoken
+
+_MOST = 60
+
+
+class Evidence(QScrollArea):
+    """The panel at the right."""
+
+    def __init__(self, state: State) -> None:
+        super().__init__()
+        self.state = state
+        self.setFixedWidth(286)
+        self.setWidgetResizable(True)
+        self.setObjectName("evidence")
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setStyleSheet(f"#evidence {{ background: {PANEL.name()}; border-left: 1px solid {RULE.name()}; }} #body {{ background: {PANEL.name()}; }}")
+        body = QWidget()
+        body.setObjectName("body")
+        self.down: QVBoxLayout = column(body)
+        self.setWidget(body)
+        state.selected.connect(self.fill)
+        state.renewed.connect(self.fill)
+        self.fill()
+
+    def fill(self) -> None:
+        """Show what is selected now."""
+        clear(self.down)
+        self.verticalScrollBar().setValue(0)
+        chosen, thing = self.state.selection, self.state.thing()
+        if chosen.finding is not None:
+            self._finding(chosen.finding)
+        elif chosen.row is not None:
+            self._row(chosen.row)
+        elif chosen.cell is not None:
+            self._cell(*chosen.cell)
+        elif thing is not None:
+            self._thing(thing)
+        else:
+            self.down.addWidget(title("Evidence"))
+            self.down.addWidget(small("What you select is explained here.", wrap=True))
+        self.down.addStretch(1)
+
+    def _pairs(self, pairs: list[tuple[str, str, str]]) -> None:
+        table = QGridLayout()
+        table.setContentsMargins(0, 4, 0, 4)
+        table.setHorizontalSpacing(8)
+        table.setVerticalSpacing(3)
+        table.setColumnStretch(1, 1)
+        for place, (name, said, unit) in enumerate(pairs):
+            table.addWidget(small(name), place, 0, Qt.AlignmentFlag.AlignTop)
+            text = label(said, bold=True, wrap=True)
+            text.setAlignment(Qt.AlignmentFlag.AlignRight)
+            text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            table.addWidget(text, place, 1)
+            table.addWidget(small(unit), place, 2, Qt.AlignmentFlag.AlignTop)
+        holder = QWidget()
+        holder.setLayout(table)
+        self.down.addWidget(holder)
+
+    def _fate(self, fate: Fate, reason: str) -> None:
+        across = QHBoxLayout()
+        across.addWidget(Mark(fate, 40))
+        across.addWidget(label(fate.word, bold=True))
+        across.addStretch(1)
+        self.down.addLayout(across)
+        self.down.addWidget(small(reason or fate.meaning, wrap=True))
+
+    # one value
+
+    def _row(self, row: Row) -> None:
+        names = " ".join(dict.fromkeys(name for _, name in row.targets))
+        head = f"{row.parameter} → {names}" if row.node and names else row.parameter
+        heading = title(head)
+        heading.setWordWrap(True)
+        self.down.addWidget(heading)
+        self._fate(row.fate, row.reason)
+        self.down.addWidget(rule())
+        pairs = [("source", words.source_value(row), row.unit)] if row.node else [("source", "says nothing", "")]
+        for (_, name), (said, unit) in zip(row.targets, row.target_values, strict=True):
+            label_ = "target" if len(row.targets) == 1 else name
+            pairs.append((label_, words.target_value(said), unit))
+        if not row.targets:
+            pairs.append(("target", "nothing" if row.fate >= Fate.LOST else "says it already", ""))
+        self._pairs(pairs)
+        if row.formula:
+            self._formula(row.formula)
+        if row.measure is not None:
+            self.down.addSpacing(4)
+            self.down.addWidget(label("What remains", bold=True))
+            self.down.addWidget(label(f"{words.amount(row.measure, row.measured)} {row.measured}", wrap=True))
+        self._meaning(row)
+        self.down.addSpacing(6)
+        self.down.addWidget(small("rule"))
+        self.down.addWidget(label(row.rule.replace(" → ", "\n→ ").replace("; ", "\n"), SMALL, wrap=True))
+        self._readings(row)
+
+    def _formula(self, text: str) -> None:
+        box = QWidget()
+        box.setObjectName("formula")
+        box.setStyleSheet(f"#formula {{ background: {SLIP.name()}; }}")
+        inside = column(box, (10, 8, 10, 8), 2)
+        for part in text.replace(" → ", "; → ").split("; "):
+            line = label(_breakable(part), wrap=True)
+            line.setFont(font(SMALL, mono=True))
+            line.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            inside.addWidget(line)
+        self.down.addSpacing(4)
+        self.down.addWidget(box)
+
+    def _meaning(self, row: Row) -> None:
+        thing = self.state.thing()
+        pack = self.state.registry.packs.get(thing.dialect) if thing is not None else None
+        node = thing.graph.nodes.get(row.node) if thing is not None else None
+        parameter = pack.parameter(node.kind, row.parameter) if pack is not None and node is not None else None
+        if pack is None or parameter is None:
+            return
+        self.down.addSpacing(6)
+        self.down.addWidget(small(f"in {pack.title}"))
+        self.down.addWidget(label(parameter.meaning, SMALL, wrap=True))
+        facts = []
+        if parameter.range is not None:
+            facts.append(f"{parameter.range[0]:g} to {parameter.range[1]:g}")
+        if parameter.default not in (None, ""):
+            facts.append(f"default {words.value(parameter.default)}")
+        if facts:
+            self.down.addWidget(small(", ".join(facts)))
+
+    def _readings(self, row: Row) -> None:
+        """What else a surface could be read as; a click chooses it, and can be undone."""
+        session, thing = self.state.session, self.state.thing()
+        if session is None or thing is None or not row.node:
+            return
+        pack = self.state.registry.packs.get(thing.dialect)
+        node = thing.graph.nodes.get(row.node)
+        compiled = pack.compiled.get(node.kind) if pack is not None and node is not None else None
+        if compiled is None or len(compiled.cases) < 2:
+            return
+        now = next((c.name for c in compiled.cases if f"({c.name})" in row.rule), "")
+        others = [case.name for case in compiled.cases if case.name and case.name != now]
+        if not now or not others:
+            return
+        self.down.addSpacing(6)
+        self.down.addWidget(label("What else it could be", bold=True))
+        self.down.addWidget(small(f"read as {now} now", wrap=True))
+        for name in others:
+            button = link(f"Read as {name}", "Another reading of this surface; undo takes it back.")
+            button.clicked.connect(lambda _=False, n=name, node_=row.node, t=thing.id: self._read(t, node_, n))
+            self.down.addWidget(button)
+
+    def _read(self, thing: str, node: str, case: str) -> None:
+        session = self.state.session
+        if session is not None:
+            kept = [r for r in session.document.readings if (r.thing, r.node) != (thing, node)]
+            self.state.change(f"Read as {case}", readings=[*kept, Reading(thing=thing, node=node, case=case)])
+
+    # a thing, a cell, a finding
+
+    def _thing(self, thing: Thing) -> None:
+        rows = self.state.rows(thing.id)
+        heading = title(spoken(thing.name))
+        heading.setWordWrap(True)
+        self.down.addWidget(heading)
+        packs = self.state.registry.packs
+        dialect = packs[thing.dialect].title if thing.dialect in packs else "no dialect"
+        self.down.addWidget(small(f"{thing.kind.value} in {dialect}, {count(len(rows), 'value')}", wrap=True))
+        self.down.addWidget(rule())
+        counts = Counter(row.fate for row in rows)
+        for fate in SHOWN:
+            if counts[fate]:
+                across = QHBoxLayout()
+                across.addWidget(Mark(fate))
+                across.addWidget(label(fate.word))
+                across.addStretch(1)
+                across.addWidget(label(str(counts[fate]), bold=True))
+                self.down.addLayout(across)
+        self.down.addSpacing(6)
+        self._rows([row for row in rows if row.fate in (Fate.HELD, Fate.LOST, Fate.FITTED)], "What to look at")
+
+    def _cell(self, family: str, fate: Fate) -> None:
+        session = self.state.session
+        rows = [r for r in session.plan.ledger if r.family == family and r.fate is fate] if session and session.plan else []
+        self.down.addWidget(title(f"{NAMES.get(family, family).capitalize()}, {fate.word} {len(rows)}"))
+        self._fate(fate, "")
+        self.down.addWidget(rule())
+        self._rows(rows, "")
+
+    def _rows(self, rows: list[Row], head: str) -> None:
+        session = self.state.session
+        if not rows or session is None:
+            return
+        if head:
+            self.down.addWidget(label(head, bold=True))
+        for row in sorted(rows, key=lambda r: -r.fate)[:_MOST]:
+            name = spoken(session.scene.things[row.thing].name)
+            button = link(f"{name}: {row.parameter}" if row.thing != self.state.selection.thing else row.parameter)
+            button.setFont(font(bold=False))
+            button.clicked.connect(lambda _=False, r=row: self._go(r))
+            across = QHBoxLayout()
+            across.setSpacing(6)
+            across.addWidget(button)
+            across.addStretch(1)
+            value = words.source_value(row) if row.node else words.target_value(row.target_values[0][0])
+            across.addWidget(small(f"{value} {row.unit}".strip() if len(value) < 22 else ""))
+            self.down.addLayout(across)
+        if len(rows) > _MOST:
+            self.down.addWidget(small(f"and {len(rows) - _MOST} more; the record lists all of them", wrap=True))
+
+    def _go(self, row: Row) -> None:
+        self.state.select(Selection(row.thing, row))
+        self.state.station_wanted.emit("Facing")
+
+    def _finding(self, finding: Finding) -> None:
+        session = self.state.session
+        heading = title(finding.title)
+        heading.setWordWrap(True)
+        self.down.addWidget(heading)
+        self.down.addWidget(small(finding.level.word))
+        self.down.addWidget(rule())
+        self.down.addWidget(label(f"{finding.cause[:1].upper()}{finding.cause[1:]}.".replace("..", "."), wrap=True))
+        self.down.addWidget(label(f"So {finding.consequence}.", wrap=True))
+        self._pairs([(name, said, "") for name, said in finding.evidence])
+        accepted = session.accepted(finding) if session is not None else ""
+        if accepted:
+            self.down.addWidget(label("Accepted", bold=True))
+            self.down.addWidget(label(accepted, wrap=True))
+            again = QPushButton("Open it again")
+            again.clicked.connect(lambda: self.state.reopen([finding]))
+            self.down.addWidget(again)
+            return
+        for remedy in finding.remedies:
+            button = QPushButton(remedy.label)
+            button.setToolTip("Settles this one; undo takes it back.")
+            button.clicked.connect(lambda _=False, r=remedy: self.state.apply([r]))
+            self.down.addWidget(button)
+        if finding.thing:
+            go = link("Show it in Facing")
+            go.clicked.connect(lambda: self.state.station_wanted.emit("Facing"))
+            self.down.addSpacing(4)
+            self.down.addWidget(go)
+
+
+def _breakable(text: str) -> str:
+    """A formula that a narrow panel may break at its operators and after commas."""
+    return text.replace("_", "_\u200b").replace("(", "(\u200b").replace("/", "/\u200b")

@@ -1,0 +1,93 @@
+"""Small widgets that several views use."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from durvan.scene.fate import Fate
+from durvan.ui import marks
+from durvan.ui.theme import BODY, RULE, SMALL, TITLE, font
+
+
+def label(text: str = "", size: int = BODY, bold: bool = False, soft: bool = False, wrap: bool = False) -> QLabel:
+    """A line of text, never read as markup."""
+    made = QLabel(text)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    made.setFont(font(size, bold))
+    made.setWordWrap(wrap)
+    made.setProperty("soft", soft)
+    if wrap:
+        made.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
+    return made
+
+
+def title(text: str) -> QLabel:
+    """A heading."""
+    return label(text, TITLE, bold=True)
+
+
+def small(text: str = "", wrap: bool = False) -> QLabel:
+    """A small, soft line."""
+    return label(text, SMALL, soft=True, wrap=wrap)
+
+
+def link(text: str, tip: str = "") -> QPushButton:
+    """An action that reads as words."""
+    made = QPushButton(text)
+    made.setProperty("link", True)
+    made.setFont(font(BODY, bold=True))
+    made.setCursor(Qt.CursorShape.PointingHandCursor)
+    made.setToolTip(tip)
+    made.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
+    return made
+
+
+def rule() -> QFrame:
+    """A thin line across."""
+    made = QFrame()
+    made.setFixedHeight(1)
+    made.setStyleSheet(f"background: {RULE.name()};")
+    return made
+
+
+class Mark(QWidget):
+    """A fate's mark by itself."""
+
+    def __init__(self, fate: Fate, wide: int = 34) -> None:
+        super().__init__()
+        self.fate = fate
+        self.setFixedSize(QSize(wide, 16))
+        self.setToolTip(f"{fate.word}: {fate.meaning}")
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        marks.draw(painter, self.fate, 1.0, self.width() - 1.0, 8.0)
+
+
+def column(parent: QWidget, margins: tuple[int, int, int, int] = (16, 14, 16, 14), gap: int = 4) -> QVBoxLayout:
+    """A column of widgets."""
+    made = QVBoxLayout(parent)
+    made.setContentsMargins(*margins)
+    made.setSpacing(gap)
+    return made
+
+
+def clear(layout: QVBoxLayout) -> None:
+    """Take everything out of a column."""
+    while layout.count():
+        item = layout.takeAt(0)
+        widget = item.widget() if item is not None else None
+        inner = item.layout() if item is not None else None
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()
+        elif isinstance(inner, QVBoxLayout):
+            clear(inner)
+        elif inner is not None:
+            while inner.count():
+                part = inner.takeAt(0)
+                if part is not None and part.widget() is not None:
+                    part.widget().hide()
+                    part.widget().deleteLater()

@@ -1,0 +1,196 @@
+"""What the window's views share: the crossing, one selection, one filter, and the job that runs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from durvan.crossing.findings import Finding, Remedy
+from durvan.crossing.ledger import Row
+from durvan.crossing.session import Session, start
+from durvan.dialects.registry import Registry
+from durvan.errors import DurvanError
+from durvan.progress import Report
+from durvan.scene.fate import Fate
+from durvan.scene.model import Thing
+from durvan.ui.work import QUEUED, Job
+
+
+@dataclass(frozen=True)
+class Selection:
+    """What is looked at: a thing, perhaps one of its rows; or a cell of the grid; or a finding."""
+
+    thing: str = ""
+    row: Row | None = None
+    cell: tuple[str, Fate] | None = None
+    finding: Finding | None = None
+
+
+class State(QObject):
+    """Owns the session; every view subscribes to it and none knows another."""
+
+    opened = Signal()
+    renewed = Signal()
+    selected = Signal()
+    filtered = Signal()
+    busy = Signal(bool)
+    progressed = Signal(object)
+    failed = Signal(object)
+    carried = Signal(object)
+    stopped = Signal(str)
+    station_wanted = Signal(str)
+
+    def __init__(self, registry: Registry, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.registry = registry
+        self.session: Session | None = None
+        self.selection = Selection()
+        self.fate: Fate | None = None
+        self.job: Job | None = None
+        self._again = False
+
+    # one job at a time
+
+    def run(self, name: str, work: Callable[[Report], Any], then: Callable[[Any], None]) -> bool:
+        """Do something beside the event loop; False when something is running already."""
+        if self.job is not None:
+            return False
+        job = Job(name, work, self)
+        self.job = job
+        job.progressed.connect(self.progressed, QUEUED)
+        job.finished.connect(lambda result: self._end(lambda: then(result)), QUEUED)
+        job.failed.connect(lambda problem: self._end(lambda: self.failed.emit(problem)), QUEUED)
+        job.stopped.connect(lambda: self._end(lambda: self.stopped.emit(name)), QUEUED)
+        self.busy.emit(True)
+        job.start()
+        return True
+
+    def _end(self, after: Callable[[], None]) -> None:
+        job, self.job = self.job, None
+        if job is not None:
+            job.wait(5.0)
+            job.deleteLater()
+        self.busy.emit(False)
+        after()
+        if self._again and self.job is None:
+            self._again = False
+            self.renew()
+
+    def stop(self) -> None:
+        """Ask what runs to end."""
+        if self.job is not None:
+            self.job.stop()
+
+    # the crossing
+
+    def open(self, file: Path, target: str = "") -> None:
+        """Open a scene or a saved crossing."""
+        self.run("Opening", lambda report: start(file, self.registry, target, report=report), self._opened)
+
+    def _opened(self, session: Session) -> None:
+        self.session = session
+        self.selection = Selection()
+        self.fate = None
+        self.opened.emit()
+        self.renewed.emit()
+        self.selected.emit()
+
+    def renew(self) -> None:
+        """Work out plan and findings again, after the document changed."""
+        session = self.session
+        if session is None:
+            return
+        if not self.run("Planning", session.renew, lambda _: self._renewed()):
+            self._again = True
+
+    def _renewed(self) -> None:
+        selection = self.selection
+        if selection.row is not None and self.session is not None and self.session.plan is not None:
+            old = selection.row
+            fresh = next(
+                (r for r in self.rows(selection.thing) if (r.node, r.parameter, r.targets) == (old.node, old.parameter, old.targets)),
+                None,
+            )
+            self.selection = Selection(selection.thing, fresh)
+        self.renewed.emit()
+        self.selected.emit()
+
+    def change(self, name: str, **changes: object) -> None:
+        """Change the document as one command, and follow it up."""
+        if self.session is not None:
+            self.session.do(name, **changes)
+            self.renew()
+
+    def undo(self) -> None:
+        """Take the last command back."""
+        if self.session is not None and self.session.undo():
+            self.renew()
+
+    def redo(self) -> None:
+        """Do it again."""
+        if self.session is not None and self.session.redo():
+            self.renew()
+
+    def apply(self, remedies: list[Remedy]) -> None:
+        """Take remedies."""
+        if self.session is not None and remedies:
+            self.session.apply(remedies)
+            self.renew()
+
+    def accept(self, findings: list[Finding], reason: str) -> None:
+        """Accept findings."""
+        if self.session is not None:
+            self.session.accept(findings, reason)
+            self.renewed.emit()
+
+    def reopen(self, findings: list[Finding]) -> None:
+        """Open accepted findings again."""
+        if self.session is not None:
+            self.session.reopen(findings)
+            self.renewed.emit()
+
+    def carry(self, out: Path) -> None:
+        """Write the target's file."""
+        session = self.session
+        if session is not None:
+            self.run("Carrying", lambda report: session.carry(out, report), self.carried.emit)
+
+    def save(self, file: Path) -> bool:
+        """Save the crossing; a failure is told like any other. Small enough to be done at once."""
+        if self.session is None:
+            return False
+        try:
+            self.session.save(file)
+        except DurvanError as problem:
+            self.failed.emit(problem)
+            return False
+        self.renewed.emit()
+        return True
+
+    # what is looked at
+
+    def select(self, selection: Selection) -> None:
+        """Look at something; every view follows."""
+        if selection != self.selection:
+            self.selection = selection
+            self.selected.emit()
+
+    def filter(self, fate: Fate | None) -> None:
+        """Show only one fate everywhere; the same once more shows all again."""
+        self.fate = None if fate is self.fate else fate
+        self.filtered.emit()
+
+    def thing(self) -> Thing | None:
+        """The thing that is looked at."""
+        return self.session.scene.things.get(self.selection.thing) if self.session is not None else None
+
+    def rows(self, thing: str) -> list[Row]:
+        """The ledger rows of a thing."""
+        if self.session is None or self.session.plan is None:
+            return []
+        translation = self.session.plan.translations.get(thing)
+        return translation.rows if translation is not None else []

@@ -1,0 +1,82 @@
+"""How values, names and things are put in words for the window."""
+
+from __future__ import annotations
+
+from durvan.crossing.findings.networks import amount
+from durvan.crossing.ledger import Row
+from durvan.dialects.pack import Pack
+from durvan.scene.graph import Value
+
+__all__ = ["amount", "count", "parameter_tip", "source_value", "spoken", "target_value", "value"]
+
+
+def value(said: Value | None, digits: int = 4) -> str:
+    """A value in few digits; colours as three numbers."""
+    if said is None:
+        return ""
+    if isinstance(said, bool):
+        return "on" if said else "off"
+    if isinstance(said, tuple):
+        return " ".join(_number(part, 3) for part in said)
+    if isinstance(said, float):
+        return _number(said, digits)
+    text = str(said)
+    return text.rsplit("/", 1)[-1] if "/" in text else text
+
+
+def _number(said: float, digits: int) -> str:
+    if said == 0:
+        return "0"
+    text = f"{said:.{digits}g}"
+    return f"{said:.0f}" if "e+" in text and abs(said) < 1e12 else text
+
+
+def source_value(row: Row) -> str:
+    """The source's side of a row."""
+    return "map" if row.linked else value(row.value)
+
+
+def target_value(said: Value | None) -> str:
+    """The target's side: what is not a number there comes from a map."""
+    return "map" if said is None else value(said)
+
+
+def spoken(name: str) -> str:
+    """A thing's name with spaces where its writer used case or underscores: LensFrameBrass → Lens frame brass."""
+    out = []
+    for place, letter in enumerate(name.replace("_", " ")):
+        before = name[place - 1] if place else ""
+        if letter.isupper() and before.islower():
+            out.append(" ")
+            out.append(letter.lower() if not name[place : place + 2].isupper() else letter)
+        else:
+            out.append(letter)
+    text = "".join(out).strip()
+    return text[:1].upper() + text[1:] if text else name
+
+
+def count(number: int, word: str) -> str:
+    """A number with its noun: 1 light, 2 lights."""
+    return f"{number} {word}" if number == 1 or word == "settings" else f"{number} {word}s"
+
+
+def parameter_tip(pack: Pack | None, kind: str, name: str, row: Row | None) -> str:
+    """What a parameter means, its unit, range and default, and the formula in use."""
+    parameter = pack.parameter(kind, name) if pack is not None else None
+    if pack is None or parameter is None:
+        return f"{kind}.{name}\nNo dialect says what it means."
+    parts = [f"{pack.title} · {kind.rpartition('.')[2]} · {name}", parameter.meaning]
+    facts = []
+    if parameter.unit:
+        facts.append(f"unit {parameter.unit}")
+    if parameter.range is not None:
+        facts.append(f"{parameter.range[0]:g} to {parameter.range[1]:g}")
+    if parameter.choices:
+        facts.append(", ".join(parameter.choices))
+    if parameter.default is not None and parameter.default != "":
+        facts.append(f"default {value(parameter.default)}")
+    if facts:
+        parts.append(" · ".join(facts))
+    if row is not None and row.formula:
+        parts.append(row.formula)
+    return "\n".join(parts)

@@ -224,7 +224,7 @@ class _Compiler:
     def _how(self, entry: Entry, units: tuple[str, str], formulas: list[Ready | None]) -> tuple[Fate, str]:
         written = [ready for ready in formulas if ready is not None]
         if any(ready.formula.text not in (*entry.ours, *entry.common) for ready in written):
-            return Fate.RECAST, "; ".join(ready.text for ready in written)
+            return Fate.RECAST, "; ".join(dict.fromkeys(ready.text for ready in written if ready.formula.names))
         factor = unit_factor(units[0], units[1], 0.01)
         if not written and factor is not None and units[0] != units[1]:
             scale = "the stage's unit" if "scene" in units else f"{factor:g}"

@@ -45,6 +45,7 @@ class Findings(QWidget):
         state.renewed.connect(self.fill)
         self.tree.currentItemChanged.connect(self._look)
         self.tree.itemExpanded.connect(self._open_group)
+        self.tree.itemCollapsed.connect(self._close_group)
         self.tree.itemActivated.connect(lambda item, _: self._go(item))
 
     def _head(self) -> QHBoxLayout:
@@ -130,7 +131,7 @@ class Findings(QWidget):
         first = group.findings[0]
         about = self._about(first) if len(group.findings) == 1 else f"{group.consequence}"
         number = len(group.findings)
-        item = QTreeWidgetItem([group.level.word, str(number), group.title, about, ""])
+        item = QTreeWidgetItem([group.level.word, _number(number, False), group.title, about, ""])
         item.setData(0, _DATA, group)
         item.setFont(0, font(bold=group.level == 0))
         item.setFont(2, font(bold=True))
@@ -146,7 +147,7 @@ class Findings(QWidget):
         return item
 
     def _action(self, item: QTreeWidgetItem, group: Group) -> None:
-        remedies = [f.remedies[0] for f in group.findings if f.remedies]
+        remedies = [f.remedies[0] for f in group.findings if f.remedies and f.remedies[0].bulk]
         if not remedies or self.which == "accepted":
             return
         many = len(remedies) > 1
@@ -170,6 +171,8 @@ class Findings(QWidget):
 
     def _open_group(self, item: QTreeWidgetItem) -> None:
         group = item.data(0, _DATA)
+        if isinstance(group, Group):
+            item.setText(1, _number(len(group.findings), True))
         if not isinstance(group, Group) or item.childCount():
             return
         for finding in group.findings[:_MOST]:
@@ -181,6 +184,11 @@ class Findings(QWidget):
             item.addChild(child)
         if len(group.findings) > _MOST:
             item.addChild(QTreeWidgetItem(["", "", f"and {len(group.findings) - _MOST} more", "", ""]))
+
+    def _close_group(self, item: QTreeWidgetItem) -> None:
+        group = item.data(0, _DATA)
+        if isinstance(group, Group):
+            item.setText(1, _number(len(group.findings), False))
 
     # following
 
@@ -242,6 +250,11 @@ class Findings(QWidget):
         menu.exec(self.tree.viewport().mapToGlobal(at))
 
 
+def _number(many: int, opened: bool) -> str:
+    """How many findings a group has, and whether it can be unfolded."""
+    return "1" if many == 1 else f"{many} {'▾' if opened else '▸'}"
+
+
 class _Tree(QTreeWidget):
     def __init__(self, owner: Findings) -> None:
         super().__init__()
@@ -257,11 +270,11 @@ class _Tree(QTreeWidget):
         self.setAccessibleName("Findings, worst first")
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(owner.menu)
-        self.setStyleSheet(f"QTreeView {{ background: {BRIGHT.name()}; }} QTreeView::item {{ height: 24px; border-bottom: 1px solid {RULE.name()}; }}")
+        self.setStyleSheet(f"QTreeView {{ background: {BRIGHT.name()}; }} QTreeView::item {{ height: 21px; padding: 1px 6px; border-bottom: 1px solid {RULE.name()}; }}")
         head = self.header()
         head.setStretchLastSection(False)
         head.setMinimumSectionSize(20)
-        for place, wide in ((0, 48), (1, 40), (2, 424), (4, 168)):
+        for place, wide in ((0, 52), (1, 44), (2, 430), (4, 180)):
             head.setSectionResizeMode(place, QHeaderView.ResizeMode.Fixed)
             head.resizeSection(place, wide)
         head.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
@@ -12,7 +12,7 @@ from durvan.ui import marks
 from durvan.ui.state import Selection, State
 from durvan.ui.theme import ACCENT, ACCENT_WASH, BODY, INK, INKS, RULE, SMALL, STRONG_RULE, font
 
-ROW, HEAD, NAME = 25, 42, 118
+ROW, TALLEST, HEAD, NAME = 25, 32, 42, 116
 NAMES = {"base": "base colour", "depth": "below the surface", "camera": "cameras", "glow": "glow"}
 
 
@@ -25,7 +25,7 @@ class Grid(QWidget):
         self.table: dict[str, dict[Fate, int]] = {}
         self.at: tuple[int, int] | None = None
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         self.setAccessibleName("What will become of every value, by family and fate")
         self.setToolTip("Each number counts values. A click shows which; arrows and Enter do the same.")
         state.renewed.connect(self.renew)
@@ -37,30 +37,38 @@ class Grid(QWidget):
         session = self.state.session
         table = session.plan.ledger.grid() if session is not None and session.plan is not None else {}
         self.table = {family: table[family] for family in FAMILIES if family in table}
-        self.setFixedHeight(HEAD + ROW * max(len(self.table), 1) + 6)
+        families = max(len(self.table), 1)
+        self.setMinimumHeight(HEAD + ROW * families + 6)
+        self.setMaximumHeight(HEAD + TALLEST * families + 6)
+        self.updateGeometry()
         self.update()
 
     def sizeHint(self) -> QSize:
-        return QSize(460, HEAD + ROW * max(len(self.table), 1) + 6)
+        return QSize(460, HEAD + TALLEST * max(len(self.table), 1) + 6)
+
+    @property
+    def tall(self) -> float:
+        """Height of a row; the grid uses what room there is."""
+        return min(max((self.height() - HEAD - 6) / max(len(self.table), 1), ROW), TALLEST)
 
     def cell(self, family: int, fate: int) -> QRectF:
         """A cell's rectangle."""
         wide = (self.width() - NAME) / len(SHOWN)
-        return QRectF(NAME + fate * wide, HEAD + family * ROW, wide, ROW)
+        return QRectF(NAME + fate * wide, HEAD + family * self.tall, wide, self.tall)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         for place, fate in enumerate(SHOWN):
             self._head(painter, place, fate)
         for row, (family, cells) in enumerate(self.table.items()):
-            y = HEAD + row * ROW
+            y = HEAD + row * self.tall
             painter.setPen(INK)
             painter.setFont(font(BODY))
-            painter.drawText(QRectF(0, y, NAME, ROW), Qt.AlignmentFlag.AlignVCenter, NAMES.get(family, family))
+            painter.drawText(QRectF(0, y, NAME, self.tall), Qt.AlignmentFlag.AlignVCenter, NAMES.get(family, family))
             for place, fate in enumerate(SHOWN):
                 self._cell(painter, row, place, family, fate, cells[fate])
             painter.setPen(QPen(RULE, 1))
-            painter.drawLine(0, y + ROW, self.width(), y + ROW)
+            painter.drawLine(QPointF(0, y + self.tall), QPointF(self.width(), y + self.tall))
 
     def _head(self, painter: QPainter, place: int, fate: Fate) -> None:
         box = self.cell(0, place)

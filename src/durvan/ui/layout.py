@@ -14,8 +14,8 @@ from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Node, Value
 
 ROW, HEAD, GAP = 22, 26, 14
-SURFACE, OUTER, CHANNEL, GUTTER = 226, 190, 34, 132
-INDENT, TOP, MARGIN = 14, 18, 16
+SURFACE, OUTER, CHANNEL, GUTTER = 192, 166, 30, 128
+INDENT, TOP, MARGIN = 8, 18, 12
 
 
 @dataclass(slots=True)
@@ -66,7 +66,7 @@ class Band:
     row: Row
     left: float | None
     right: float | None
-    target: str = ""
+    main: bool = True
 
 
 @dataclass(slots=True)
@@ -95,10 +95,21 @@ def lay_out(source: Graph, target: Graph, rows: list[Row], packs: tuple[Pack | N
         for place in row.targets:
             by_target.setdefault(place, row)
     left = _page(source, packs[0], "source", by_source, out, fate)
-    order = {place: number for number, row in enumerate(rows) for place in row.targets}
+    order = _order(rows, left)
     right = _page(target, packs[1], "target", by_target, out, fate, order)
     _bands(shown, left, right, out)
     out.height = max((slip.y + slip.height for slip in out.slips), default=0.0) + TOP
+    return out
+
+
+def _order(rows: list[Row], left: dict[str, Slip]) -> dict[tuple[str, str], float]:
+    """Target parameters in the order of the source's lines, so that bands run side by side and seldom cross."""
+    heights = {(slip.node.id, line.parameter): line.y for slip in left.values() for line in slip.lines}
+    out: dict[tuple[str, str], float] = {}
+    for row in rows:
+        y = heights.get((row.node, row.parameter), 1e9)
+        for place in row.targets:
+            out[place] = min(out.get(place, 1e9), y)
     return out
 
 
@@ -111,7 +122,7 @@ def _root(graph: Graph) -> str:
 
 def _page(
     graph: Graph, pack: Pack | None, side: str, rows: dict[tuple[str, str], Row], out: Facing, fate: Fate | None,
-    order: dict[tuple[str, str], int] | None = None,
+    order: dict[tuple[str, str], float] | None = None,
 ) -> dict[str, Slip]:  # fmt: skip
     slips: dict[str, Slip] = {}
     root = _root(graph)
@@ -161,12 +172,12 @@ def _walk(graph: Graph, root: str) -> list[tuple[str, int, str, str]]:
 
 def _slip(
     node: Node, pack: Pack | None, side: str, depth: int, rows: dict[tuple[str, str], Row], fate: Fate | None,
-    order: dict[tuple[str, str], int] | None,
+    order: dict[tuple[str, str], float] | None,
 ) -> Slip:  # fmt: skip
     kind = pack.type(node.kind) if pack is not None else None
     title = node.kind.rpartition(".")[2]
     slip = Slip(node, side, title, node.id.rpartition("/")[2], 0.0, 0.0, OUTER, min(depth, 3))
-    ports = sorted(node.ports(), key=lambda port: (order or {}).get((node.id, port), 10_000)) if order else list(node.ports())
+    ports = sorted(node.ports(), key=lambda port: order.get((node.id, port), 1e9)) if order is not None else list(node.ports())
     if order is None and kind is not None:
         ranks = {name: number for number, name in enumerate(kind.parameters)}
         ports.sort(key=lambda port: ranks.get(port, 10_000))
@@ -206,6 +217,7 @@ def _wire(consumer: Slip, port: str, feeder: Slip, side: str, number: int) -> Wi
 def _bands(rows: list[Row], left: dict[str, Slip], right: dict[str, Slip], out: Facing) -> None:
     near_left = {name: slip for name, slip in left.items() if slip.depth == 0}
     near_right = {name: slip for name, slip in right.items() if slip.depth == 0}
+    taken: set[tuple[str, str]] = set()
     for row in rows:
         start = _line_y(near_left, row.node, row.parameter) if row.node else None
         ends = [(node, name) for node, name in row.targets if node in near_right]
@@ -213,9 +225,12 @@ def _bands(rows: list[Row], left: dict[str, Slip], right: dict[str, Slip], out: 
             continue
         if not ends:
             out.bands.append(Band(row, start, None))
-        for node, name in ends:
-            end = _line_y(near_right, node, name)
-            out.bands.append(Band(row, start, end, name))
+        # A value that several others over there come from has one line of its own; the rest show when it is chosen.
+        first = next((place for place in ends if place not in taken), ends[0] if ends else None)
+        for place in ends:
+            out.bands.append(Band(row, start, _line_y(near_right, *place), place == first))
+        if first is not None:
+            taken.add(first)
 
 
 def _line_y(slips: dict[str, Slip], node: str, parameter: str) -> float | None:

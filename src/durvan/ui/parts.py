@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtCore import QPointF, QSize, Qt
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QComboBox, QFrame, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from durvan.scene.fate import Fate
 from durvan.ui import marks
-from durvan.ui.theme import BODY, RULE, SMALL, TITLE, font
+from durvan.ui.theme import ACCENT, BODY, INK, RULE, SLIP, SMALL, STRONG_RULE, TITLE, font
 
 
 def label(text: str = "", size: int = BODY, bold: bool = False, soft: bool = False, wrap: bool = False) -> QLabel:
@@ -50,6 +50,26 @@ def rule() -> QFrame:
     made.setFixedHeight(1)
     made.setStyleSheet(f"background: {RULE.name()};")
     return made
+
+
+class Choice(QComboBox):
+    """A box to choose from, drawn flat: its words and a small angle."""
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        box = self.rect().adjusted(0, 0, -1, -1)
+        painter.fillRect(box, SLIP)
+        focus = self.hasFocus()
+        painter.setPen(QPen(ACCENT if focus else STRONG_RULE, 2 if focus else 1))
+        painter.drawRect(box.adjusted(1, 1, 0, 0) if focus else box)
+        painter.setPen(QPen(INK if self.isEnabled() else STRONG_RULE, 1.4))
+        painter.setFont(self.font())
+        room = box.adjusted(9, 0, -24, 0)
+        text = painter.fontMetrics().elidedText(self.currentText(), Qt.TextElideMode.ElideRight, room.width())
+        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        x, y = box.right() - 14, box.center().y()
+        painter.drawPolyline([QPointF(x - 4, y - 2), QPointF(x, y + 2), QPointF(x + 4, y - 2)])
 
 
 class Mark(QWidget):

@@ -52,6 +52,7 @@ class State(QObject):
         self.fate: Fate | None = None
         self.job: Job | None = None
         self._again = False
+        self.first: Callable[[], str] = lambda: ""  # what to look at when a scene has just been opened
 
     # one job at a time
 
@@ -97,6 +98,7 @@ class State(QObject):
         self.fate = None
         self.opened.emit()
         self.renewed.emit()
+        self.selection = Selection(self.first())
         self.selected.emit()
 
     def renew(self) -> None:

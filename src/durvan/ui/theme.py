@@ -75,8 +75,8 @@ def _css() -> str:
     QTreeView::item, QTableView::item { padding: 2px 6px; border-bottom: 1px solid #cdcdcd; }
     QTreeView::item:selected, QTableView::item:selected { background: %(wash)s; color: %(ink)s; }
     QHeaderView::section { background: %(bright)s; color: %(soft)s; border: none; border-bottom: 1px solid %(rule)s; padding: 3px 6px; }
-    QScrollBar:vertical { background: transparent; width: 10px; margin: 0; } QScrollBar:horizontal { background: transparent; height: 10px; margin: 0; }
-    QScrollBar::handle { background: %(strong)s; min-height: 24px; min-width: 24px; border: 3px solid transparent; }
+    QScrollBar:vertical { background: transparent; width: 8px; margin: 0; } QScrollBar:horizontal { background: transparent; height: 8px; margin: 0; }
+    QScrollBar::handle { background: #8c8c8c; min-height: 24px; min-width: 24px; margin: 0 2px; } QScrollBar::handle:hover { background: %(strong)s; }
     QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; } QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
     QScrollArea { border: none; background: transparent; }
     QProgressBar { background: %(rule)s; border: none; height: 3px; } QProgressBar::chunk { background: %(ink)s; }

@@ -17,7 +17,7 @@ from durvan.ui.theme import ACCENT_WASH, SMALL, SOFT, font
 from durvan.ui.words import spoken
 
 Index = QModelIndex | QPersistentModelIndex
-_HEADS = ("name", "is", "values", "worst")
+_HEADS = ("name", "is", "worst")
 _KINDS = list(Kind)
 
 
@@ -61,24 +61,21 @@ class Things(QAbstractTableModel):
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
             return _HEADS[section]
         if role == Qt.ItemDataRole.TextAlignmentRole:
-            side = Qt.AlignmentFlag.AlignRight if section == 2 else Qt.AlignmentFlag.AlignLeft
-            return side | Qt.AlignmentFlag.AlignVCenter
+            return Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
         return None
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         thing, counts, fate = self.rows[index.row()]
         column = index.column()
         if role == Qt.ItemDataRole.DisplayRole:
-            return (spoken(thing.name), thing.kind.value, sum(counts.values()), fate.word if fate is not None else "")[column]
+            return (spoken(thing.name), thing.kind.value, fate.word if fate is not None else "")[column]
         if role == Qt.ItemDataRole.FontRole:
             return font(bold=True) if column == 0 else font(SMALL)
         if role == Qt.ItemDataRole.ForegroundRole and column == 1:
             return SOFT
-        if role == Qt.ItemDataRole.TextAlignmentRole and column == 2:
-            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role == Qt.ItemDataRole.ToolTipRole:
             told = ", ".join(f"{count} {f.word}" for f, count in counts.items() if count)
-            return f"{thing.id}\n{told or 'not in scope'}"
+            return f"{thing.id}\n{sum(counts.values())} values: {told or 'not in scope'}"
         if role == Qt.ItemDataRole.UserRole:
             return fate
         return None
@@ -113,7 +110,7 @@ class ThingsView(QTableView):
         self.state = state
         self.things = Things(state)
         self.setModel(self.things)
-        self.setItemDelegateForColumn(3, FateDelegate(self))
+        self.setItemDelegateForColumn(2, FateDelegate(self))
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setShowGrid(False)
@@ -124,7 +121,7 @@ class ThingsView(QTableView):
         head = self.horizontalHeader()
         head.setHighlightSections(False)
         head.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        for column, wide in ((1, 66), (2, 54), (3, 96)):
+        for column, wide in ((1, 68), (2, 98)):
             head.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
             head.resizeSection(column, wide)
         self.setAccessibleName("Everything in the scene, worst first")
@@ -138,6 +135,10 @@ class ThingsView(QTableView):
             thing = self.things.rows[current.row()][0].id
             if self.state.selection.thing != thing:
                 self.state.select(Selection(thing))
+
+    def first(self) -> str:
+        """The thing at the top of the list: the one to look at first."""
+        return self.things.rows[0][0].id if self.things.rows else ""
 
     def _follow(self) -> None:
         place = self.things.place(self.state.selection.thing)

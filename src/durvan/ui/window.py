@@ -63,7 +63,7 @@ class Window(QMainWindow):
         state.station_wanted.connect(self.go)
         state.failed.connect(self._failed)
         state.renewed.connect(self._told)
-        state.opened.connect(lambda: self.frame.setCurrentIndex(1))
+        state.opened.connect(self._opened)
         state.busy.connect(self._busy)
         state.progressed.connect(self._progress)
         state.stopped.connect(self._stopped)
@@ -189,6 +189,11 @@ class Window(QMainWindow):
         self.buttons[station].setChecked(True)
         if station == "Facing":
             self.facing.pages.setFocus()
+
+    def _opened(self) -> None:
+        self.frame.setCurrentIndex(1)
+        self.go("Survey")
+        self.survey.things.setFocus()
 
     def _told(self) -> None:
         session = self.state.session

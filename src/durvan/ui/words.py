@@ -10,14 +10,14 @@ from durvan.scene.graph import Value
 __all__ = ["amount", "count", "parameter_tip", "source_value", "spoken", "target_value", "value"]
 
 
-def value(said: Value | None, digits: int = 4) -> str:
-    """A value in few digits; colours as three numbers."""
+def value(said: Value | None, digits: int = 4, parts: int = 3) -> str:
+    """A value in few digits: `digits` for a number, `parts` for each of a colour's."""
     if said is None:
         return ""
     if isinstance(said, bool):
         return "on" if said else "off"
     if isinstance(said, tuple):
-        return " ".join(_number(part, 3) for part in said)
+        return " ".join(_number(part, parts) for part in said)
     if isinstance(said, float):
         return _number(said, digits)
     text = str(said)

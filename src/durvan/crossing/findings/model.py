@@ -26,12 +26,13 @@ class Remedy:
     """An undoable action that settles a finding: a change to the choices of a crossing.
 
     `change` is ("value", thing, node, parameter, value), ("reading", thing, node, case) or ("leave out", thing).
-    `label` is for one, `all_label` for a whole group.
+    `label` is for one, `all_label` for a whole group; `bulk` says whether a whole group may be settled at once.
     """
 
     label: str
     all_label: str
     change: tuple[str | float | bool, ...]
+    bulk: bool = True
 
 
 @dataclass(frozen=True, slots=True)

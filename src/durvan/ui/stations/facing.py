@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QScrollArea, QSizePolicy, QToolTip, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QToolTip, QWidget
 
 from durvan.crossing.ledger import Row, worst
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph
 from durvan.ui import layout as geometry
 from durvan.ui import marks, words
-from durvan.ui.parts import column, small, title
+from durvan.ui.parts import Choice, column, small, title
 from durvan.ui.state import Selection, State
 from durvan.ui.theme import ACCENT, ACCENT_WASH, BODY, BOOTH, INK, PANEL, RULE, SLIP, SLIP_HEAD, SMALL, SOFT, STRONG_RULE, font
 from durvan.ui.words import count, spoken
@@ -83,7 +83,7 @@ class Pages(QWidget):
             self._slip(painter, slip)
         chosen = self.state.selection.row
         for band in self.drawn.bands:
-            if band.row is not chosen:
+            if band.row is not chosen and band.main:
                 self._band(painter, band, False)
         for band in self.drawn.bands:
             if band.row is chosen:
@@ -95,9 +95,7 @@ class Pages(QWidget):
         if y is None:
             return
         end = band.right if band.right is not None else y
-        fate = Fate.LOST if band.right is None and band.row.fate < Fate.LOST and not band.row.targets else band.row.fate
-        if band.left is None:
-            fate = Fate.ADDED
+        fate = Fate.ADDED if band.left is None else band.row.fate
         if band.right is None and band.row.fate < Fate.LOST:
             self._absorbed(painter, left, y, chosen)
             return
@@ -163,7 +161,7 @@ class Pages(QWidget):
         used = painter.fontMetrics().horizontalAdvance(line.parameter) + 10
         unit = line.unit
         unit_wide = painter.fontMetrics().horizontalAdvance(unit) + 3 if unit and not line.linked else 0
-        said = "map" if line.linked else words.value(line.value)
+        said = "map" if line.linked else words.value(line.value, 4, 2)
         bold = font(SMALL, bold=True)
         painter.setFont(bold)
         room = int(inner.width() - used - unit_wide)
@@ -194,7 +192,7 @@ class Pages(QWidget):
                 return line.row
         if self.drawn.left_edge <= x <= self.drawn.right_edge:
             part = (x - self.drawn.left_edge) / geometry.GUTTER
-            near = [(abs(self._height(band, part) - y), band.row) for band in self.drawn.bands]
+            near = [(abs(self._height(band, part) - y), band.row) for band in self.drawn.bands if band.main]
             best = min(near, key=lambda found: found[0], default=None)
             if best is not None and best[0] <= 12:
                 return best[1]
@@ -262,7 +260,7 @@ class Facing(QWidget):
         across.addWidget(self.name)
         self.about = small()
         across.addWidget(self.about, 1)
-        self.choose = QComboBox()
+        self.choose = Choice()
         self.choose.setMinimumWidth(220)
         self.choose.setMaxVisibleItems(24)
         self.choose.setToolTip("Another thing of the scene (Page Up and Page Down go through them).")

@@ -11,7 +11,7 @@ from durvan.crossing.carry import Carried
 from durvan.progress import Step
 from durvan.scene.model import Kind
 from durvan.ui.grid import Grid
-from durvan.ui.parts import clear, column, label, rule, small, title
+from durvan.ui.parts import Choice, clear, column, label, rule, small, title
 from durvan.ui.state import State
 from durvan.ui.theme import BRIGHT, PANEL, RULE, font
 from durvan.ui.things import ThingsView
@@ -37,8 +37,8 @@ class Survey(QWidget):
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(0)
         across.addWidget(self._side())
-        across.addWidget(self._middle(), 3)
-        across.addWidget(self._list(), 2)
+        across.addWidget(self._middle(), 4)
+        across.addWidget(self._list(), 3)
         state.opened.connect(self._fill)
         state.renewed.connect(self._fill)
         state.busy.connect(self._busy)
@@ -87,7 +87,7 @@ class Survey(QWidget):
     def _choice(self, down: QVBoxLayout, name: str, tip: str) -> QComboBox:
         down.addSpacing(3)
         down.addWidget(small(name))
-        box = QComboBox()
+        box = Choice()
         box.setFont(font(bold=True))
         box.setToolTip(tip)
         box.setAccessibleName(name)
@@ -97,7 +97,8 @@ class Survey(QWidget):
 
     def _middle(self) -> QWidget:
         middle = QWidget()
-        down = column(middle, (20, 14, 20, 10))
+        middle.setMinimumWidth(432)
+        down = column(middle, (16, 14, 14, 10))
         head = QHBoxLayout()
         head.addWidget(title("What will become of it"))
         self.summary = small()
@@ -106,8 +107,8 @@ class Survey(QWidget):
         down.addLayout(head)
         down.addSpacing(6)
         self.grid = Grid(self.state)
-        down.addWidget(self.grid)
-        down.addStretch(1)
+        down.addWidget(self.grid, 1)
+        down.addStretch(0)
         return middle
 
     def _list(self) -> QWidget:
@@ -124,6 +125,7 @@ class Survey(QWidget):
         self.things = ThingsView(self.state)
         down.addWidget(self.things, 1)
         self.things.things.modelReset.connect(self._count)
+        self.state.first = self.things.first
         return right
 
     def _count(self) -> None:
@@ -225,6 +227,8 @@ class Survey(QWidget):
             self.button.setText(f"Carry {count(things, 'thing')}" if session is not None else "Carry")
             self.button.setEnabled(ready and things > 0)
         self.bar.setVisible(busy)
+        if not busy and not self.doing.text().startswith("Wrote"):
+            self.doing.setText("")
         if busy:
             self.bar.setRange(0, 0)
 

@@ -72,7 +72,11 @@ def make(folder: Path) -> None:
     slate = noise(n, 6, 5, 1)
     seams = np.minimum(np.abs((u * 4) % 1 - 0.5), np.abs((v * 4) % 1 - 0.5))
     joints = np.clip((0.5 - seams - 0.47) * 40, 0, 1).astype(np.float32)
-    save(folder, "slate_colour.png", blend((0.20, 0.22, 0.24), (0.34, 0.36, 0.37), slate) * (1 - 0.6 * joints[..., None]))
+    save(
+        folder,
+        "slate_colour.png",
+        blend((0.20, 0.22, 0.24), (0.34, 0.36, 0.37), slate) * (1 - 0.6 * joints[..., None]),
+    )
     save(folder, "slate_polish.png", np.clip(0.35 + 0.6 * noise(n, 3, 3, 2) - 0.4 * joints, 0, 1))
     save(folder, "slate_normal.png", normals(slate - 0.6 * joints, 3.0, green_down=True))
     brushed = noise(n, 2, 2, 3) * 0.2 + np.repeat(noise(n, 128, 1, 4)[:, :1], n, 1) * 0.8
@@ -93,7 +97,11 @@ def make(folder: Path) -> None:
     save(folder, "dial_face.png", _dial(u, v))
     twist = (np.sin((u * 6 + v * 18) * 2 * np.pi) * 0.5 + 0.5).astype(np.float32)
     save(folder, "rope_height.png", twist)
-    save(folder, "copper_patina.png", blend((0.72, 0.36, 0.22), (0.35, 0.52, 0.42), np.clip(noise(n, 4, 5, 10) * 2.4 - 1.3, 0, 1)))
+    save(
+        folder,
+        "copper_patina.png",
+        blend((0.72, 0.36, 0.22), (0.35, 0.52, 0.42), np.clip(noise(n, 4, 5, 10) * 2.4 - 1.3, 0, 1)),
+    )
     save(folder, "dusk_sky.exr", _sky(512, 256), "half")
 
 

@@ -35,12 +35,15 @@ app = typer.Typer(
 CLEAN, OPEN_STOPS, MISUSE = 0, 1, 2
 _LIST = 12
 
-SceneFile = Annotated[Path, typer.Argument(help="A USD scene (.usda, .usdc, .usd, .usdz) or a saved crossing (.durvan).")]
+SceneFile = Annotated[
+    Path, typer.Argument(help="A USD scene (.usda, .usdc, .usd, .usdz) or a saved crossing (.durvan).")
+]
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON to standard output.")]
 From = Annotated[str, typer.Option("--from", help="The dialect to read, where the scene holds several.")]
 To = Annotated[str, typer.Option("--to", help="The dialect to carry to.")]
 Scope = Annotated[
-    str, typer.Option("--scope", help="everything; materials, lights, cameras, settings; or names and paths, by commas.")
+    str,
+    typer.Option("--scope", help="everything; materials, lights, cameras, settings; or names and paths, by commas."),
 ]
 
 
@@ -69,7 +72,9 @@ def _print_json(data: Any) -> None:
 def _tell(session: Session) -> None:
     console = _out()
     data = summary(session)
-    things = ", ".join(f"{count} {kind}{'s' if count != 1 and kind != 'settings' else ''}" for kind, count in data["things"].items())
+    things = ", ".join(
+        f"{count} {kind}{'s' if count != 1 and kind != 'settings' else ''}" for kind, count in data["things"].items()
+    )
     console.print(f"[bold]{_safe(data['title'])}[/]: {things or 'nothing that is carried'}")
     console.print(f"{data['from'] or 'no dialect'} → {data['to']}, {data['rows']} values")
     console.print("  ".join(f"{fate} {count}" for fate, count in data["fates"].items() if count) or "nothing to carry")
@@ -108,7 +113,9 @@ def _status(session: Session) -> int:
 
 
 @app.command()
-def survey(file: SceneFile, to: To = "", from_: From = "", scope: Scope = "everything", as_json: AsJson = False) -> None:
+def survey(
+    file: SceneFile, to: To = "", from_: From = "", scope: Scope = "everything", as_json: AsJson = False
+) -> None:
     """Say what is in a scene and what will become of it, before anything is written."""
     with _progress(as_json) as report:
         session = start(file, registry(), to, from_, scope, report=report)
@@ -167,7 +174,9 @@ def record(
     if as_json:
         _print_json({"page": str(out), "json": str(beside), "rows": data["rows"], "open": data["open"]})
     else:
-        _out().print(f"Wrote {_safe(str(out))} and {_safe(beside.name)}: {data['rows']} rows, {data['open']['all']} findings open.")
+        _out().print(
+            f"Wrote {_safe(str(out))} and {_safe(beside.name)}: {data['rows']} rows, {data['open']['all']} findings open."
+        )
     raise typer.Exit(_status(session))
 
 
@@ -178,23 +187,29 @@ def dialects(
 ) -> None:
     """List the dialects that are here, and what is wrong with those that are not."""
     known = registry()
-    rows = []
+    rows: list[dict[str, Any]] = []
     for pack in known.packs.values():
         problems = conformance(pack) if check else []
         rows.append(
             {
-                "name": pack.name, "title": pack.title, "version": pack.identity.version,
-                "summary": pack.identity.summary, "types": len(pack.vocabulary.types),
+                "name": pack.name,
+                "title": pack.title,
+                "version": pack.identity.version,
+                "summary": pack.identity.summary,
+                "types": len(pack.vocabulary.types),
                 "parameters": sum(len(kind.parameters) for kind in pack.vocabulary.types.values()),
-                "conventions": pack.identity.conventions.model_dump(), "problems": problems,
-            }  # fmt: skip
+                "conventions": pack.identity.conventions.model_dump(),
+                "problems": problems,
+            }
         )
     if as_json:
         _print_json({"dialects": rows, "broken": known.broken})
     else:
         console = _out()
         for row in rows:
-            console.print(f"[bold]{row['name']:9}[/] {row['title']} {row['version']}: {row['summary']} ({row['parameters']} parameters)")
+            console.print(
+                f"[bold]{row['name']:9}[/] {row['title']} {row['version']}: {row['summary']} ({row['parameters']} parameters)"
+            )
             for problem in row["problems"]:
                 console.print(f"            {_safe(problem)}")
         for broken in known.broken:
@@ -220,7 +235,9 @@ def _version(wanted: bool) -> None:
 
 @app.callback()
 def root(
-    version: Annotated[bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version.")] = False,
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version.")
+    ] = False,
     verbose: Annotated[bool, typer.Option("--verbose", help="Log to standard error too.")] = False,
 ) -> None:
     """Options that stand before the command."""

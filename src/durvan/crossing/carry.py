@@ -74,7 +74,9 @@ def _kept(plan: Plan, registry: Registry) -> Kept:
             continue
         source = registry.packs.get(translation.source_dialect)
         if thing.kind is Kind.MATERIAL:
-            names = {f"outputs:{context}:{name}" if context else f"outputs:{name}" for name in translation.graph.outputs}
+            names = {
+                f"outputs:{context}:{name}" if context else f"outputs:{name}" for name in translation.graph.outputs
+            }
             for path in (thing.id, *thing.twins):
                 kept.materials[path] = {f"{pack.name}_network", *names}
         elif source is not None and source.identity.namespace:
@@ -114,7 +116,7 @@ def _replacing(out: Path) -> Iterator[Path]:
     try:
         yield temporary
         temporary.chmod(0o644)
-        os.replace(temporary, out)
+        temporary.replace(out)
     except OSError as problem:
         raise SceneFileError(f"cannot be written: {problem.strerror}.", file=out) from problem
     finally:

@@ -99,7 +99,7 @@ class Composer:
         parameters = kind.parameters if kind is not None else {}
         for port in sorted({*node.values, *node.links}):
             parameter = parameters.get(port)
-            of = parameter.type if parameter is not None else "any"
+            of: str = parameter.type if parameter is not None else "any"
             link = node.links.get(port)
             value = node.values.get(port)
             written = type_of(of, value)
@@ -133,7 +133,11 @@ class Composer:
                 continue
             value = node.values[port]
             name = parameter.attribute or f"{prefix}:{port}"
-            if name in written_here and translation.source_dialect != translation.target_dialect and source.get(port) == value:
+            if (
+                name in written_here
+                and translation.source_dialect != translation.target_dialect
+                and source.get(port) == value
+            ):
                 continue  # the source prim says it already, under the same attribute
             of = type_of(parameter.type, value)
             said = asset(self._asset(str(value))) if of == "asset" else literal(parameter.type, value)

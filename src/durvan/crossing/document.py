@@ -103,7 +103,7 @@ def save(document: Document, file: Path) -> None:
             stream.flush()
             os.fsync(stream.fileno())
         Path(name).chmod(0o644)
-        os.replace(name, file)
+        Path(name).replace(file)
     except OSError as problem:
         raise CrossingFileError(f"cannot be written: {problem.strerror}.", file=file) from problem
     finally:
@@ -124,7 +124,9 @@ def load(file: Path) -> Document:
         raise CrossingFileError("is not a text, so not a crossing.", file=file) from problem
     except json.JSONDecodeError as problem:
         raise CrossingFileError(
-            f"is not whole JSON: {problem.msg}.", file=file, inside=f"line {problem.lineno}, column {problem.colno}"
+            f"is not whole JSON: {problem.msg}.",
+            file=file,
+            inside=f"line {problem.lineno}, column {problem.colno}",
         ) from problem
     except RecursionError as problem:
         raise CrossingFileError("is nested too deeply to be a crossing.", file=file) from problem

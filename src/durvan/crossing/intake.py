@@ -176,7 +176,12 @@ class Intake:
                 self._note("wrong-value", thing.id, f"{node.id}.{port}", problem)
             elif parameter.outside(value):
                 low, high = parameter.range or (0.0, 0.0)
-                self._note("out-of-range", thing.id, f"{node.id}.{port}", f"{_words(value)} is outside {low:g} to {high:g}")
+                self._note(
+                    "out-of-range",
+                    thing.id,
+                    f"{node.id}.{port}",
+                    f"{_words(value)} is outside {low:g} to {high:g}",
+                )
         for port, problem in (node.problems or {}).items():
             if "finite" in problem:
                 self._note("wrong-value", thing.id, f"{node.id}.{port}", problem)
@@ -194,7 +199,12 @@ class Intake:
                 kind = pack.type(target.kind)
                 if kind is not None and link.output not in kind.outputs and not pack.identity.any_output:
                     first = next(iter(kind.outputs))
-                    self._note("wrong-output", thing.id, f"{node.id}.{port}", f"{target.kind} has no output '{link.output}'; '{first}' is read.")
+                    self._note(
+                        "wrong-output",
+                        thing.id,
+                        f"{node.id}.{port}",
+                        f"{target.kind} has no output '{link.output}'; '{first}' is read.",
+                    )
                     node.links[port] = Link(link.node, first)
 
     # lights, cameras, settings

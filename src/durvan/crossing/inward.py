@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from itertools import pairwise
 from typing import Any
 
 from durvan.crossing.ledger import Row
@@ -98,14 +99,12 @@ class Incoming:
             if port in node.animated:
                 row.meet(Fate.HELD, "Animated; the value of one frame is carried.")
         for port, problem in (node.problems or {}).items():
-            row = self.rows.get(port)
-            if row is None:
+            if port not in self.rows:
                 family = kind.family_of(port) if kind else "procedurals"
-                row = Row(thing, node.id, port, family, problem, "", False)
-                self.rows[port] = row
-                out.append(row)
-            row.meet(Fate.HELD, problem)
-            row.rule = "no rule"
+                self.rows[port] = Row(thing, node.id, port, family, problem)
+                out.append(self.rows[port])
+            self.rows[port].meet(Fate.HELD, problem)
+            self.rows[port].rule = "no rule"
 
     # one node
 
@@ -228,7 +227,7 @@ class Incoming:
         if ready is None:
             return self._straight(node, entry, rows, cut)
         try:
-            result = ready.formula(*self._arguments(ready, node, wires=True))
+            result: Any = ready.formula(*self._arguments(ready, node, wires=True))
             if isinstance(result, Wire):
                 return result.settled()
         except FormulaError as problem:
@@ -256,9 +255,9 @@ class Incoming:
         value = node.values.get(name)
         if value is None:
             parameter = self.pack.parameter(node.kind, name)
-            value = parameter.default if parameter else None
-            if value is None:
+            if parameter is None or parameter.default is None:
                 return None
+            value = parameter.default
         return _scaled(value, factor)
 
     def _put(self, node: Node, kind: CompiledType, role: str, port: str, value: Link | Value, rows: list[Row]) -> None:
@@ -269,10 +268,9 @@ class Incoming:
         if not isinstance(value, Link) and (existing is None or not rows):
             default = common_ground().types[kind.roles[role]].parameters[port].default
             if same(value, default):
-                if existing is None or not rows:
-                    if rows and existing is None:
-                        self.out.origins.setdefault((f"{node.id}/{role}", port), []).extend(rows)
-                    return
+                if rows:  # a node that would do nothing is not made, but its rows are to be accounted for
+                    self.out.origins.setdefault((f"{node.id}/{role}", port), []).extend(rows)
+                return
         target = self._role(node, kind, role)
         if isinstance(value, Link):
             target.links[port] = value
@@ -302,7 +300,7 @@ class Incoming:
     def _close_chain(self, node: Node, kind: CompiledType) -> None:
         present = [(role, self.roles[role.name]) for role in kind.chain if role.name in self.roles]
         graph = self.out.graph
-        for (role, first), (_, second) in zip(present, present[1:], strict=False):
+        for (role, first), (_, second) in pairwise(present):
             first.links[role.into] = Link(second.id)
         if self.start is not None:
             value, rows = self.start
@@ -326,6 +324,9 @@ def same(a: Any, b: Any) -> bool:
     """Whether two values are equal to the last bits that arithmetic leaves."""
     if isinstance(a, tuple) and isinstance(b, tuple):
         return len(a) == len(b) and all(same(x, y) for x, y in zip(a, b, strict=True))
+    if isinstance(a, tuple) or isinstance(b, tuple):  # one number stands for every channel
+        many, one = (a, b) if isinstance(a, tuple) else (b, a)
+        return isinstance(one, int | float) and all(same(part, one) for part in many)
     if isinstance(a, bool) or isinstance(b, bool):
         return a is b
     if isinstance(a, int | float) and isinstance(b, int | float):
@@ -333,7 +334,7 @@ def same(a: Any, b: Any) -> bool:
     return bool(a == b)
 
 
-def _scaled(value: Any, factor: float) -> Any:
+def _scaled(value: Value, factor: float) -> Value:
     if factor == 1.0 or isinstance(value, bool | str):
         return value
     return tuple(part * factor for part in value) if isinstance(value, tuple) else value * factor

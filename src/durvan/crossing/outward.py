@@ -19,7 +19,6 @@ from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Link, Node, Value
 from durvan.scene.vocabulary import COMPONENTS, Parameter, common_ground
 
-
 NOTHING_NEEDED = "At this value it does nothing, so nothing is needed for it."
 
 
@@ -259,7 +258,12 @@ class Outgoing:
         return link
 
     def _straight(
-        self, match: Match, entry: CompiledEntry, ports: list[tuple[Node, str]], parameter: Parameter, rows: list[Row]
+        self,
+        match: Match,
+        entry: CompiledEntry,
+        ports: list[tuple[Node, str]],
+        parameter: Parameter,
+        rows: list[Row],
     ) -> Link | Value | None:
         factor = 1.0 / entry.factor(self.metres_per_unit)
         role, port = entry.common[0]
@@ -269,13 +273,19 @@ class Outgoing:
             if factor == 1.0:
                 return link
             return self._settled(Wire(self.graph, link, f"{node.id}_{port}" if node else port) * factor, ports)
-        value = node.values.get(port) if node is not None else None
+        value: Value | None = node.values.get(port) if node is not None else None
         if value is None:
             value = common_ground().types[match.type.roles[role]].parameters[port].default
         return None if value is None else _fitting(_times(value, factor), parameter)
 
     def _added(
-        self, entry: CompiledEntry, match: Match, target: Node, name: str, parameter: Parameter, rows: list[Row]
+        self,
+        entry: CompiledEntry,
+        match: Match,
+        target: Node,
+        name: str,
+        parameter: Parameter,
+        rows: list[Row],
     ) -> None:
         if rows:
             return
@@ -323,7 +333,7 @@ class Outgoing:
         for role, node in match.roles.items():
             chained = next((r.into for r in match.type.chain if r.name == role), "")
             for port in list(node.ports()):
-                if (node.id, port) in consumed or port == chained and port in node.links:
+                if (node.id, port) in consumed or (port == chained and port in node.links):
                     continue
                 reason = self._reason(node.kind, port)
                 default = common_ground().types[node.kind].parameters[port].default
@@ -437,7 +447,7 @@ def _plain_id(name: str) -> str:
     return name.rstrip("_") or "node"
 
 
-def _times(value: Any, factor: float) -> Any:
+def _times(value: Value, factor: float) -> Value:
     if factor == 1.0 or isinstance(value, bool | str):
         return value
     return tuple(part * factor for part in value) if isinstance(value, tuple) else value * factor
@@ -453,7 +463,7 @@ def _fitting(value: Any, parameter: Parameter) -> Value | None:
     if isinstance(value, Vec | tuple) and parameter.type in ("float", "int"):
         value = sum(value) / len(value)
     if parameter.type == "int":
-        return round(value)
+        return int(round(value))
     if parameter.type == "float":
         return float(value)
     if parameter.type == "bool":
@@ -463,7 +473,11 @@ def _fitting(value: Any, parameter: Parameter) -> Value | None:
 
 
 def carry_out(
-    thing_id: str, inward: Inward, pack: Pack, context: dict[str, float] | None = None, metres_per_unit: float = 0.01
+    thing_id: str,
+    inward: Inward,
+    pack: Pack,
+    context: dict[str, float] | None = None,
+    metres_per_unit: float = 0.01,
 ) -> Graph:
     """Write what stands on the common ground in a dialect's words, and end its rows; gives the target's graph."""
     return Outgoing(thing_id, inward, pack, context or {}, metres_per_unit).run()

@@ -77,7 +77,15 @@ def with_values(thing: Thing, values: dict[tuple[str, str], float | str | bool])
     for (name, parameter), value in values.items():
         node = graph.nodes.get(name)
         if node is not None:
-            fresh = Node(node.id, node.kind, dict(node.values), dict(node.links), node.source, node.animated, node.problems)
+            fresh = Node(
+                node.id,
+                node.kind,
+                dict(node.values),
+                dict(node.links),
+                node.source,
+                node.animated,
+                node.problems,
+            )
             fresh.values[parameter] = value
             graph.nodes[name] = fresh
     return replace(thing, graph=graph)

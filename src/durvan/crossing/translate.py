@@ -25,7 +25,11 @@ class Translation:
 
 
 def translate(
-    thing: Thing, source: Pack | None, target: Pack, metres_per_unit: float, readings: dict[str, str] | None = None
+    thing: Thing,
+    source: Pack | None,
+    target: Pack,
+    metres_per_unit: float,
+    readings: dict[str, str] | None = None,
 ) -> Translation:
     """Carry one thing. Pure: the thing is not changed, and the same arguments give the same result."""
     if source is None:
@@ -55,7 +59,16 @@ def _same(thing: Thing, pack: Pack) -> Translation:
             rows.append(row)
         for port, problem in (node.problems or {}).items():
             rows.append(
-                Row(thing.id, node.id, port, "geometry", problem, fate=Fate.HELD, rule="no rule", reason=problem)
+                Row(
+                    thing.id,
+                    node.id,
+                    port,
+                    "geometry",
+                    problem,
+                    fate=Fate.HELD,
+                    rule="no rule",
+                    reason=problem,
+                )
             )
     return Translation(thing.id, pack.name, pack.name, graph, rows)
 
@@ -64,9 +77,17 @@ def _unreadable(thing: Thing, target: Pack) -> Translation:
     """A thing in no dialect that is known: everything about it is held."""
     rows = [
         Row(
-            thing.id, node.id, port, "procedurals", node.values.get(port), "", port in node.links, Fate.HELD,
-            "no rule", reason=f"No dialect knows '{node.kind}'.",
-        )  # fmt: skip
+            thing.id,
+            node.id,
+            port,
+            "procedurals",
+            node.values.get(port),
+            "",
+            port in node.links,
+            Fate.HELD,
+            "no rule",
+            reason=f"No dialect knows '{node.kind}'.",
+        )
         for node in thing.graph.nodes.values()
         for port in node.ports()
     ]

@@ -39,9 +39,7 @@ def check(pack: Pack) -> list[str]:
 
 
 def _mentioned(compiled: CompiledType, name: str) -> bool:
-    return any(
-        name in entry.ours or name in entry.entry.to_ours for case in compiled.cases for entry in case.entries
-    )
+    return any(name in entry.ours or name in entry.entry.to_ours for case in compiled.cases for entry in case.entries)
 
 
 def samples(parameter: Parameter) -> list[Any]:
@@ -116,7 +114,9 @@ def _forward(case: CompiledCase, given: dict[str, Any], parameters: dict[str, Pa
     return common
 
 
-def _work(ready: Ready, given: dict[str, Any], parameters: dict[str, Parameter], common: dict[tuple[str, str], Any]) -> Any:
+def _work(
+    ready: Ready, given: dict[str, Any], parameters: dict[str, Parameter], common: dict[tuple[str, str], Any]
+) -> Any:
     arguments: list[Any] = []
     for term in ready.terms:
         if term.source == "mapped":
@@ -140,7 +140,7 @@ def _near(a: Any, b: Any) -> bool:
         return all(_near(x, y) for x, y in zip(a, b, strict=True))
     if isinstance(a, str | bool) or isinstance(b, str | bool):
         return bool(a == b)
-    return abs(a - b) <= TOLERANCE * max(1.0, abs(a))
+    return bool(abs(a - b) <= TOLERANCE * max(1.0, abs(a)))
 
 
 def unsaid(pack: Pack) -> list[str]:

@@ -129,7 +129,9 @@ class TypeMap(Document):
     category: str
     chain: tuple[Role, ...] = ()
     outputs: dict[str, str] = Field(default_factory=lambda: {"out": "out"})
-    outputs_back: dict[str, str] = Field(default_factory=dict, description="common outputs that stand for another of ours")
+    outputs_back: dict[str, str] = Field(
+        default_factory=dict, description="common outputs that stand for another of ours"
+    )
     when_back: str = ""
     include: tuple[str, ...] = Field(default=(), description="sets of entries that several types have in common")
     entries: tuple[Entry, ...] = ()

@@ -240,9 +240,13 @@ class _Compiler:
             consumed = frozenset(pair for e in entries if e.outward for pair in e.common)
             ready_cases.append(
                 CompiledCase(
-                    case.case, self.ready(case.when, True), self.ready(case.when_back, False), case.because,
-                    entries, consumed,
-                )  # fmt: skip
+                    case.case,
+                    self.ready(case.when, True),
+                    self.ready(case.when_back, False),
+                    case.because,
+                    entries,
+                    consumed,
+                )
             )
         conditions = {}
         for role in self.chain:
@@ -316,7 +320,7 @@ class Pack:
                 if not role.optional:
                     break
         for rows in table.values():
-            rows.sort(key=lambda row: row[1])
+            rows.sort(key=lambda row: -len(row[0].chain))  # the type that says most in one node comes first
         return table
 
     @cached_property
@@ -352,7 +356,9 @@ def _document(folder: Traversable, name: str, model: type[Model]) -> Model:
     except ValidationError as problem:
         first = problem.errors()[0]
         raise PackError(
-            f"{first['msg']} ({problem.error_count()} such)", file=place, inside=".".join(map(str, first["loc"]))
+            f"{first['msg']} ({problem.error_count()} such)",
+            file=place,
+            inside=".".join(map(str, first["loc"])),
         ) from problem
 
 
@@ -382,7 +388,9 @@ def _common_words(identity: Identity) -> tuple[Vocabulary, Mapping]:
 
 
 def load(
-    folder: Traversable | Path, shared: Callable[[str], Traversable] | None = None, hooks: object | None = None
+    folder: Traversable | Path,
+    shared: Callable[[str], Traversable] | None = None,
+    hooks: object | None = None,
 ) -> Pack:
     """Load a pack from its folder; `pack.yaml` may name shared parts, which `shared` finds.
 

@@ -25,7 +25,12 @@ def look(written: str, resolved: str) -> Picture:
         return Picture(written, resolved, PictureState.UNREADABLE)
     spec = source.spec()
     found = Picture(written, resolved, PictureState.IN_PLACE)
-    found.width, found.height, found.channels, found.depth = spec.width, spec.height, spec.nchannels, str(spec.format)
+    found.width, found.height, found.channels, found.depth = (
+        spec.width,
+        spec.height,
+        spec.nchannels,
+        str(spec.format),
+    )
     source.close()
     return found
 

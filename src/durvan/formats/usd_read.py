@@ -107,7 +107,12 @@ class StageReader:
             frames = (self.stage.GetStartTimeCode(), self.stage.GetEndTimeCode())
         default = self.stage.GetDefaultPrim()
         self.raw = RawScene(
-            opened.file, unit, up_axis(self.stage), frames, str(default.GetPath()) if default else "", layers(self.stage)
+            opened.file,
+            unit,
+            up_axis(self.stage),
+            frames,
+            str(default.GetPath()) if default else "",
+            layers(self.stage),
         )
         self.raw.metadata = stage_metadata(self.stage, unit, self.raw.up_axis)
         self.raw.title = str(self.stage.GetRootLayer().customLayerData.get("title", ""))
@@ -124,9 +129,7 @@ class StageReader:
         self.stem = 0
 
     def run(self) -> RawScene:
-        seen = 0
-        for prim in self._prims():
-            seen += 1
+        for seen, prim in enumerate(self._prims(), 1):
             if seen % 500 == 0:
                 self.report(Step("Reading the stage", seen))
             self._prim(prim)
@@ -168,15 +171,22 @@ class StageReader:
                 self._bag(prim, Kind.LIGHT)
         elif kind == "Shader":
             self.raw.oddities.append(
-                Oddity("stray-shader", "", str(prim.GetPath()), "A shader outside any material; nothing can use it.")
+                Oddity(
+                    "stray-shader",
+                    "",
+                    str(prim.GetPath()),
+                    "A shader outside any material; nothing can use it.",
+                )
             )
         elif kind == "Camera":
             self._bag(prim, Kind.CAMERA)
         elif prim.IsA(UsdRender.SettingsBase):
             self._bag(prim, Kind.SETTINGS)
-        elif prim.IsA(UsdLux.BoundableLightBase) or prim.IsA(UsdLux.NonboundableLightBase):
-            self._bag(prim, Kind.LIGHT)
-        elif kind == "Scope" and any(str(a.GetName()).endswith(":kind") for a in prim.GetAuthoredAttributes()):
+        elif (
+            prim.IsA(UsdLux.BoundableLightBase)
+            or prim.IsA(UsdLux.NonboundableLightBase)
+            or (kind == "Scope" and any(str(a.GetName()).endswith(":kind") for a in prim.GetAuthoredAttributes()))
+        ):
             self._bag(prim, Kind.LIGHT)
         self._bindings(prim)
 
@@ -223,13 +233,12 @@ class StageReader:
                 problems[port] = f"Not a finite number: {raw}."
                 return None
             return shortest(raw)
-        if raw is None or isinstance(raw, bool | int):
-            return raw
-        if isinstance(raw, str):
-            return raw
+        if raw is None or isinstance(raw, bool | int | str):
+            plain: Value | None = raw
+            return plain
         if isinstance(raw, Sdf.AssetPath):
             resolved = raw.resolvedPath
-            written = raw.path
+            written = str(raw.path)
             self.raw.pictures.append(RawPicture(written, resolved, self.thing.path, node, port))
             return written
         size = _SIZES.get(type(raw))
@@ -312,7 +321,9 @@ class StageReader:
         for _ in range(_HOPS):
             paths = attribute.GetConnections()
             if len(paths) > 1:
-                self.raw.oddities.append(Oddity("many-links", thing, f"{node}.{port}", "Several links; the first counts."))
+                self.raw.oddities.append(
+                    Oddity("many-links", thing, f"{node}.{port}", "Several links; the first counts.")
+                )
             if not paths:
                 return self._value(attribute, node, port, problems)
             path = paths[0]
@@ -324,7 +335,9 @@ class StageReader:
             prim = self.stage.GetPrimAtPath(place)
             if not prim or not path.IsPropertyPath():
                 problems[port] = f"The link goes nowhere: {str(path)[:300]}."
-                self.raw.oddities.append(Oddity("dangling", thing, f"{node}.{port}", f"Nothing stands at {str(path)[:300]}."))
+                self.raw.oddities.append(
+                    Oddity("dangling", thing, f"{node}.{port}", f"Nothing stands at {str(path)[:300]}.")
+                )
                 return None
             if prim.GetTypeName() == "Shader" and name.startswith("outputs:"):
                 target = str(prim.GetPath())
@@ -334,7 +347,9 @@ class StageReader:
             following = prim.GetAttribute(name)
             if not following:
                 problems[port] = f"The link goes nowhere: {str(path)[:300]}."
-                self.raw.oddities.append(Oddity("dangling", thing, f"{node}.{port}", f"Nothing stands at {str(path)[:300]}."))
+                self.raw.oddities.append(
+                    Oddity("dangling", thing, f"{node}.{port}", f"Nothing stands at {str(path)[:300]}.")
+                )
                 return None
             attribute = following
         problems[port] = "The link goes round in a circle of containers."

@@ -187,12 +187,12 @@ class _Reader(ast.NodeTransformer):
             raise FormulaError(f"'{self.text}': {type(node).__name__} is not part of a formula.")
         return super().visit(node)
 
-    def visit_Name(self, node: ast.Name) -> ast.AST:  # noqa: N802 - ast's own spelling
+    def visit_Name(self, node: ast.Name) -> ast.AST:
         if node.id in CONSTANTS:
             return node
         return self.argument(node.id)
 
-    def visit_Call(self, node: ast.Call) -> ast.AST:  # noqa: N802 - ast's own spelling
+    def visit_Call(self, node: ast.Call) -> ast.AST:
         if not isinstance(node.func, ast.Name) or node.keywords:
             raise FormulaError(f"'{self.text}': only the listed functions can be called.")
         name = node.func.id

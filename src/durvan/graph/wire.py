@@ -25,7 +25,7 @@ def affine_of(node: Node) -> tuple[Any, Any] | None:
     """The gain and shift of a `remap` node whose ends are constants; None when it is something else."""
     if node.kind != "remap" or any(port != "in" for port in node.links):
         return None
-    ends = []
+    ends: list[Any] = []
     for port, default in (("inlow", 0.0), ("inhigh", 1.0), ("outlow", 0.0), ("outhigh", 1.0)):
         value = node.values.get(port, default)
         ends.append(Vec(value) if isinstance(value, tuple) else value)
@@ -129,7 +129,7 @@ class Wire:
         inner = affine_of(before) if before is not None else None
         if before is not None and inner is not None and "in" in before.links:
             inner_gain, inner_shift = inner
-            if link.output == "out" or _is_scalar(inner_gain) and _is_scalar(inner_shift):
+            if link.output == "out" or (_is_scalar(inner_gain) and _is_scalar(inner_shift)):
                 gain, shift = gain * inner_gain, shift + gain * inner_shift
                 upstream = before.links["in"]
                 link = Link(upstream.node, link.output if upstream.output == "out" else upstream.output)

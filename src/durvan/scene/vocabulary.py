@@ -17,7 +17,19 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator, model_valida
 from durvan.scene.graph import Value
 
 ParameterType = Literal[
-    "float", "int", "bool", "color", "vector2", "vector3", "vector4", "file", "token", "string", "normal", "surface", "any"
+    "float",
+    "int",
+    "bool",
+    "color",
+    "vector2",
+    "vector3",
+    "vector4",
+    "file",
+    "token",
+    "string",
+    "normal",
+    "surface",
+    "any",
 ]
 COMPONENTS = {"color": 3, "vector3": 3, "normal": 3, "vector2": 2, "vector4": 4}
 FAMILIES = (

@@ -32,7 +32,9 @@ class Evidence(QScrollArea):
         self.setWidgetResizable(True)
         self.setObjectName("evidence")
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setStyleSheet(f"#evidence {{ background: {PANEL.name()}; border-left: 1px solid {RULE.name()}; }} #body {{ background: {PANEL.name()}; }}")
+        self.setStyleSheet(
+            f"#evidence {{ background: {PANEL.name()}; border-left: 1px solid {RULE.name()}; }} #body {{ background: {PANEL.name()}; }}"
+        )
         body = QWidget()
         body.setObjectName("body")
         self.down: QVBoxLayout = column(body)
@@ -197,7 +199,11 @@ class Evidence(QScrollArea):
 
     def _cell(self, family: str, fate: Fate) -> None:
         session = self.state.session
-        rows = [r for r in session.plan.ledger if r.family == family and r.fate is fate] if session and session.plan else []
+        rows = (
+            [r for r in session.plan.ledger if r.family == family and r.fate is fate]
+            if session and session.plan
+            else []
+        )
         self.down.addWidget(title(f"{NAMES.get(family, family).capitalize()}, {fate.word} {len(rows)}"))
         self._fate(fate, "")
         self.down.addWidget(rule())

@@ -65,7 +65,13 @@ class Findings(QWidget):
             button.setCheckable(True)
             button.setChecked(word == "open")
             button.setFont(font(SMALL, bold=word == "open"))
-            button.setToolTip({"open": "What is neither settled nor accepted.", "accepted": "What was accepted with a reason.", "all": "Both."}[word])
+            button.setToolTip(
+                {
+                    "open": "What is neither settled nor accepted.",
+                    "accepted": "What was accepted with a reason.",
+                    "all": "Both.",
+                }[word]
+            )
             button.clicked.connect(lambda _=False, w=word: self.show_only(w))
             group.addButton(button)
             across.addWidget(button)
@@ -118,10 +124,16 @@ class Findings(QWidget):
         elif not groups and self.which == "open":
             self.told.setText("nothing is open")
         else:
-            self.told.setText(f"{count(len(groups), 'kind')}, {number} {self.which if self.which != 'all' else 'in all'}")
+            self.told.setText(
+                f"{count(len(groups), 'kind')}, {number} {self.which if self.which != 'all' else 'in all'}"
+            )
 
     def _tops(self) -> list[QTreeWidgetItem]:
-        return [item for item in (self.tree.topLevelItem(i) for i in range(self.tree.topLevelItemCount())) if item is not None]
+        return [
+            item
+            for item in (self.tree.topLevelItem(i) for i in range(self.tree.topLevelItemCount()))
+            if item is not None
+        ]
 
     def _key(self, item: QTreeWidgetItem) -> str:
         data = item.data(0, _DATA)
@@ -151,7 +163,13 @@ class Findings(QWidget):
         if not remedies or self.which == "accepted":
             return
         many = len(remedies) > 1
-        text = remedies[0].all_label.replace(" all ", f" all {len(remedies)} ").replace("Leave all out", f"Leave all {len(remedies)} out") if many else remedies[0].label
+        text = (
+            remedies[0]
+            .all_label.replace(" all ", f" all {len(remedies)} ")
+            .replace("Leave all out", f"Leave all {len(remedies)} out")
+            if many
+            else remedies[0].label
+        )
         button = QPushButton(text)
         button.setProperty("link", True)
         button.setFont(font(bold=True))
@@ -166,7 +184,11 @@ class Findings(QWidget):
 
     def _about(self, finding: Finding) -> str:
         session = self.state.session
-        name = spoken(session.scene.things[finding.thing].name) if session and finding.thing in session.scene.things else ""
+        name = (
+            spoken(session.scene.things[finding.thing].name)
+            if session and finding.thing in session.scene.things
+            else ""
+        )
         return f"{name}: {finding.cause}; {finding.consequence}" if name else f"{finding.cause}; {finding.consequence}"
 
     def _open_group(self, item: QTreeWidgetItem) -> None:
@@ -270,7 +292,9 @@ class _Tree(QTreeWidget):
         self.setAccessibleName("Findings, worst first")
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(owner.menu)
-        self.setStyleSheet(f"QTreeView {{ background: {BRIGHT.name()}; }} QTreeView::item {{ height: 21px; padding: 1px 6px; border-bottom: 1px solid {RULE.name()}; }}")
+        self.setStyleSheet(
+            f"QTreeView {{ background: {BRIGHT.name()}; }} QTreeView::item {{ height: 21px; padding: 1px 6px; border-bottom: 1px solid {RULE.name()}; }}"
+        )
         head = self.header()
         head.setStretchLastSection(False)
         head.setMinimumSectionSize(20)

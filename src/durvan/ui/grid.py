@@ -106,7 +106,12 @@ class Grid(QWidget):
                     self._choose(row, place)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        moves = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0)}
+        moves = {
+            Qt.Key.Key_Left: (0, -1),
+            Qt.Key.Key_Right: (0, 1),
+            Qt.Key.Key_Up: (-1, 0),
+            Qt.Key.Key_Down: (1, 0),
+        }
         move = moves.get(Qt.Key(event.key()))
         if move is not None and self.table:
             row, place = self.at or (0, 0)
@@ -119,5 +124,3 @@ class Grid(QWidget):
             self._choose(*self.at)
         else:
             super().keyPressEvent(event)
-
-

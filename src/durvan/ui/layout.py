@@ -82,7 +82,9 @@ class Facing:
     right_edge: float = 0.0
 
 
-def lay_out(source: Graph, target: Graph, rows: list[Row], packs: tuple[Pack | None, Pack], fate: Fate | None) -> Facing:
+def lay_out(
+    source: Graph, target: Graph, rows: list[Row], packs: tuple[Pack | None, Pack], fate: Fate | None
+) -> Facing:
     """Lay out both networks and the rows between them; with `fate`, only rows of that fate."""
     shown = [row for row in rows if fate is None or row.fate is fate]
     out = Facing()
@@ -132,7 +134,7 @@ def _page(
     first.x = out.left_edge - SURFACE if side == "source" else out.right_edge
     first.y, first.width = TOP, SURFACE
     slips[root] = first
-    y = TOP
+    y = float(TOP)
     feeds: list[tuple[str, str, str]] = []
     for name, depth, parent, port in _walk(graph, root):
         if name not in slips:
@@ -177,7 +179,11 @@ def _slip(
     kind = pack.type(node.kind) if pack is not None else None
     title = node.kind.rpartition(".")[2]
     slip = Slip(node, side, title, node.id.rpartition("/")[2], 0.0, 0.0, OUTER, min(depth, 3))
-    ports = sorted(node.ports(), key=lambda port: order.get((node.id, port), 1e9)) if order is not None else list(node.ports())
+    ports = (
+        sorted(node.ports(), key=lambda port: order.get((node.id, port), 1e9))
+        if order is not None
+        else list(node.ports())
+    )
     if order is None and kind is not None:
         ranks = {name: number for number, name in enumerate(kind.parameters)}
         ports.sort(key=lambda port: ranks.get(port, 10_000))
@@ -187,7 +193,15 @@ def _slip(
             continue
         parameter = kind.parameters.get(port) if kind is not None else None
         slip.lines.append(
-            Line(node.id, port, node.values.get(port), port in node.links, parameter.unit if parameter else "", 0.0, row)
+            Line(
+                node.id,
+                port,
+                node.values.get(port),
+                port in node.links,
+                parameter.unit if parameter else "",
+                0.0,
+                row,
+            )
         )
     return slip
 

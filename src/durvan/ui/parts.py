@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QFrame, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFrame, QLabel, QLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from durvan.scene.fate import Fate
 from durvan.ui import marks
@@ -94,20 +94,15 @@ def column(parent: QWidget, margins: tuple[int, int, int, int] = (16, 14, 16, 14
     return made
 
 
-def clear(layout: QVBoxLayout) -> None:
-    """Take everything out of a column."""
+def clear(layout: QLayout) -> None:
+    """Take everything out of a layout."""
     while layout.count():
         item = layout.takeAt(0)
-        widget = item.widget() if item is not None else None
-        inner = item.layout() if item is not None else None
+        if item is None:
+            return
+        widget, inner = item.widget(), item.layout()
         if widget is not None:
             widget.hide()
             widget.deleteLater()
-        elif isinstance(inner, QVBoxLayout):
-            clear(inner)
         elif inner is not None:
-            while inner.count():
-                part = inner.takeAt(0)
-                if part is not None and part.widget() is not None:
-                    part.widget().hide()
-                    part.widget().deleteLater()
+            clear(inner)

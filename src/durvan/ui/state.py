@@ -114,7 +114,11 @@ class State(QObject):
         if selection.row is not None and self.session is not None and self.session.plan is not None:
             old = selection.row
             fresh = next(
-                (r for r in self.rows(selection.thing) if (r.node, r.parameter, r.targets) == (old.node, old.parameter, old.targets)),
+                (
+                    r
+                    for r in self.rows(selection.thing)
+                    if (r.node, r.parameter, r.targets) == (old.node, old.parameter, old.targets)
+                ),
                 None,
             )
             self.selection = Selection(selection.thing, fresh)

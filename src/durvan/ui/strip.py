@@ -84,7 +84,9 @@ class Strip(QWidget):
             painter.setPen(SOFT)
             painter.setFont(font(SMALL))
             metrics = painter.fontMetrics()
-            painter.drawText(QRectF(x, 24, wide, 18), align, metrics.elidedText(soft, Qt.TextElideMode.ElideMiddle, wide))
+            painter.drawText(
+                QRectF(x, 24, wide, 18), align, metrics.elidedText(soft, Qt.TextElideMode.ElideMiddle, wide)
+            )
 
     def _part(self, painter: QPainter, place: int, fate: Fate, box: QRectF, count: int) -> None:
         chosen = self.state.fate is fate
@@ -129,6 +131,10 @@ class Strip(QWidget):
         if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
             fate = self._fate_at(event.x())
             if fate is not None:
-                QToolTip.showText(event.globalPos(), f"{fate.word}: {fate.meaning}\nA click shows only these, everywhere.", self)
+                QToolTip.showText(
+                    event.globalPos(),
+                    f"{fate.word}: {fate.meaning}\nA click shows only these, everywhere.",
+                    self,
+                )
                 return True
         return super().event(event)

@@ -6,7 +6,14 @@ from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt
 from PySide6.QtGui import QPainter
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTableView
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+)
 
 from durvan.crossing.ledger import worst
 from durvan.scene.fate import SHOWN, Fate
@@ -49,7 +56,14 @@ class Things(QAbstractTableModel):
 
     def _order(self, row: tuple[Thing, dict[Fate, int], Fate | None]) -> tuple[int, ...]:
         thing, counts, fate = row
-        return (-(fate or 0), -counts[Fate.HELD], -counts[Fate.LOST], -counts[Fate.FITTED], _KINDS.index(thing.kind), -thing.used_by)
+        return (
+            -(fate or 0),
+            -counts[Fate.HELD],
+            -counts[Fate.LOST],
+            -counts[Fate.FITTED],
+            _KINDS.index(thing.kind),
+            -thing.used_by,
+        )
 
     def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008 - Qt's own signature
         return 0 if parent.isValid() else len(self.rows)
@@ -107,7 +121,7 @@ class ThingsView(QTableView):
 
     def __init__(self, state: State) -> None:
         super().__init__()
-        self.state = state
+        self.shared = state
         self.things = Things(state)
         self.setModel(self.things)
         self.setItemDelegateForColumn(2, FateDelegate(self))
@@ -133,15 +147,15 @@ class ThingsView(QTableView):
     def _look(self, current: QModelIndex, previous: QModelIndex) -> None:
         if current.isValid():
             thing = self.things.rows[current.row()][0].id
-            if self.state.selection.thing != thing:
-                self.state.select(Selection(thing))
+            if self.shared.selection.thing != thing:
+                self.shared.select(Selection(thing))
 
     def first(self) -> str:
         """The thing at the top of the list: the one to look at first."""
         return self.things.rows[0][0].id if self.things.rows else ""
 
     def _follow(self) -> None:
-        place = self.things.place(self.state.selection.thing)
+        place = self.things.place(self.shared.selection.thing)
         if place < 0:
             self.selectionModel().clear()
         elif self.currentIndex().row() != place or not self.selectionModel().hasSelection():

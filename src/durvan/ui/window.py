@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -107,7 +108,13 @@ class Window(QMainWindow):
         middle = Qt.AlignmentFlag.AlignHCenter
         heading = label("Open a scene", TITLE, bold=True)
         down.addWidget(heading, 0, middle)
-        down.addWidget(small("A USD stage, or a crossing that you saved. Drop it here, or choose it. It is only read, never written to."), 0, middle)
+        down.addWidget(
+            small(
+                "A USD stage, or a crossing that you saved. Drop it here, or choose it. It is only read, never written to."
+            ),
+            0,
+            middle,
+        )
         self.open_button = QPushButton("Open…")
         self.open_button.setProperty("main", True)
         self.open_button.setFont(font(bold=True))
@@ -165,7 +172,7 @@ class Window(QMainWindow):
         self.redo_action = self._action(edit, "Redo", "Ctrl+Shift+Z", self.state.redo)
         look = self.menuBar().addMenu("Look")
         for number, name in enumerate(self.stations, 1):
-            self._action(look, name, f"Ctrl+{number}", lambda n=name: self.go(n))
+            self._action(look, name, f"Ctrl+{number}", partial(self.go, name))
         look.addSeparator()
         self._action(look, "Next finding", "Ctrl+Down", self.findings.next_worst)
         self._action(look, "Next thing", "Ctrl+PgDown", lambda: self.facing.step(1))
@@ -292,7 +299,11 @@ class Window(QMainWindow):
         suggested = str(Path(session.scene.file).with_suffix(".html"))
         name, _ = QFileDialog.getSaveFileName(self, "Write the record", suggested, "Web page (*.html)")
         if name:
-            self.state.run("Recording", lambda _: Path(name).write_text(page(record_data(session)), encoding="utf-8"), lambda _: None)
+            self.state.run(
+                "Recording",
+                lambda _: Path(name).write_text(page(record_data(session)), encoding="utf-8"),
+                lambda _: None,
+            )
 
     def _may_leave(self) -> bool:
         session = self.state.session

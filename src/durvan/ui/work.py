@@ -54,7 +54,7 @@ class Job(QObject):
         if self._stop.is_set():
             raise Stopped
         now = time.monotonic()
-        if now - self._told >= _EVERY or step.of and step.done >= step.of:
+        if now - self._told >= _EVERY or (step.of and step.done >= step.of):
             self._told = now
             self.progressed.emit(step)
 
@@ -67,9 +67,11 @@ class Job(QObject):
             self.stopped.emit()
         except DurvanError as problem:
             self.failed.emit(problem)
-        except Exception as problem:  # noqa: BLE001 - a fault in the work must reach the user, not end the thread unseen
+        except Exception as problem:
             log.exception("%s failed", self.name)
-            self.failed.emit(DurvanError(f"{self.name} failed: {type(problem).__name__}: {problem}", advice="The log has more."))
+            self.failed.emit(
+                DurvanError(f"{self.name} failed: {type(problem).__name__}: {problem}", advice="The log has more.")
+            )
         else:
             self.finished.emit(result)
 

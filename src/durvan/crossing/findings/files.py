@@ -33,7 +33,15 @@ def absent(scene: Scene, carried: set[str]) -> Iterator[Finding]:
 
 
 # What a port of the common ground wants to be fed with.
-_COLOUR = {"base_color", "specular_color", "transmission_color", "subsurface_color", "emission_color", "coat_color", "fuzz_color"}
+_COLOUR = {
+    "base_color",
+    "specular_color",
+    "transmission_color",
+    "subsurface_color",
+    "emission_color",
+    "coat_color",
+    "fuzz_color",
+}
 _DATA = {
     "specular_roughness", "base_metalness", "geometry_opacity", "geometry_normal", "coat_roughness", "coat_weight",
     "transmission_weight", "subsurface_weight", "specular_weight", "fuzz_weight", "emission_luminance",
@@ -94,7 +102,7 @@ def _use(graph: Graph, picture: Node, source: Pack) -> str:
                 if link.node != name:
                     continue
                 common = _common_port(source, node.kind, port)
-                if common in _DATA or common in ("height", "in") and node.kind.endswith(("bump", "normal_map")):
+                if common in _DATA or (common in ("height", "in") and node.kind.endswith(("bump", "normal_map"))):
                     uses.add("data")
                 elif common in _COLOUR:
                     uses.add("colour")

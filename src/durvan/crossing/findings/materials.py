@@ -36,7 +36,8 @@ def faked(thing: Thing, source: Pack | None, plan: Plan) -> Iterator[Finding]:
     )
     other = [c.name for c in compiled.cases if c.name not in (case.name, "glass")]
     remedies = tuple(
-        Remedy(f"Read as {name}", f"Read all as {name}", ("reading", thing.id, root.id, name), bulk=False) for name in other
+        Remedy(f"Read as {name}", f"Read all as {name}", ("reading", thing.id, root.id, name), bulk=False)
+        for name in other
     )
     if case.name == "bare metal":
         sure = metal_sureness(mirror, base)

@@ -44,7 +44,16 @@ def oddities(scene: Scene, carried: set[str]) -> Iterator[Finding]:
         if thing.id in carried and thing.graph.order()[1]:
             name, port = thing.graph.order()[1][0]
             level, title, consequence, station = _ODD["cycle"]
-            yield Finding("cycle", level, title, f"{name}.{port} closes a circle.", consequence, thing.id, f"{name}.{port}", station)
+            yield Finding(
+                "cycle",
+                level,
+                title,
+                f"{name}.{port} closes a circle.",
+                consequence,
+                thing.id,
+                f"{name}.{port}",
+                station,
+            )
 
 
 def _evidence(odd: Oddity, scene: Scene) -> tuple[tuple[str, str], ...]:

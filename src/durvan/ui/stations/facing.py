@@ -13,7 +13,21 @@ from durvan.ui import layout as geometry
 from durvan.ui import marks, words
 from durvan.ui.parts import Choice, column, small, title
 from durvan.ui.state import Selection, State
-from durvan.ui.theme import ACCENT, ACCENT_WASH, BODY, BOOTH, INK, PANEL, RULE, SLIP, SLIP_HEAD, SMALL, SOFT, STRONG_RULE, font
+from durvan.ui.theme import (
+    ACCENT,
+    ACCENT_WASH,
+    BODY,
+    BOOTH,
+    INK,
+    PANEL,
+    RULE,
+    SLIP,
+    SLIP_HEAD,
+    SMALL,
+    SOFT,
+    STRONG_RULE,
+    font,
+)
 from durvan.ui.words import count, spoken
 
 
@@ -71,7 +85,11 @@ class Pages(QWidget):
         if not self.drawn.slips:
             painter.setFont(font(BODY))
             painter.setPen(INK)
-            text = "Select a material, a light or a camera in Survey." if not self.of else "Nothing to face: it holds no network."
+            text = (
+                "Select a material, a light or a camera in Survey."
+                if not self.of
+                else "Nothing to face: it holds no network."
+            )
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
             return
         painter.translate(self.shift, 0.0)
@@ -141,7 +159,12 @@ class Pages(QWidget):
             self._line(painter, slip, line, near, far)
 
     def _line(
-        self, painter: QPainter, slip: geometry.Slip, line: geometry.Line, near: Qt.AlignmentFlag, far: Qt.AlignmentFlag
+        self,
+        painter: QPainter,
+        slip: geometry.Slip,
+        line: geometry.Line,
+        near: Qt.AlignmentFlag,
+        far: Qt.AlignmentFlag,
     ) -> None:
         box = QRectF(slip.x, line.y - geometry.ROW / 2, slip.width, geometry.ROW)
         if line.row is not None and line.row is self.state.selection.row:
@@ -268,11 +291,11 @@ class Facing(QWidget):
         self.choose.activated.connect(lambda: state.select(Selection(str(self.choose.currentData()))))
         across.addWidget(self.choose)
         down.addWidget(head)
-        self.scroll = QScrollArea()
-        self.scroll.setWidgetResizable(True)
+        self.area = QScrollArea()
+        self.area.setWidgetResizable(True)
         self.pages = Pages(state)
-        self.scroll.setWidget(self.pages)
-        down.addWidget(self.scroll, 1)
+        self.area.setWidget(self.pages)
+        down.addWidget(self.area, 1)
         for signal in (state.renewed, state.filtered, state.selected):
             signal.connect(self._fill)
 

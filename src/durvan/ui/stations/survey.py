@@ -5,7 +5,15 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QProgressBar,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from durvan.crossing.carry import Carried
 from durvan.progress import Step
@@ -56,9 +64,15 @@ class Survey(QWidget):
         side.setStyleSheet(f"#side {{ background: {PANEL.name()}; border-right: 1px solid {RULE.name()}; }}")
         down = column(side, gap=3)
         down.addWidget(title("Carry"))
-        self.scope = self._choice(down, "what", "What is carried: everything, one kind of thing, or only what is selected.")
+        self.scope = self._choice(
+            down, "what", "What is carried: everything, one kind of thing, or only what is selected."
+        )
         self.target = self._choice(down, "to", "The dialect that the scene is carried to.")
-        self.placement = self._choice(down, "where", "Beside: the target's networks in a layer over the source, which stays as it is.\nAlone: a stage of its own, with the target's networks only.")
+        self.placement = self._choice(
+            down,
+            "where",
+            "Beside: the target's networks in a layer over the source, which stays as it is.\nAlone: a stage of its own, with the target's networks only.",
+        )
         self.placement.addItem("Beside the original", "beside")
         self.placement.addItem("Alone, in a file of its own", "alone")
         self.scope.activated.connect(lambda: self._set("Choose what is carried", scope=self.scope.currentData()))
@@ -68,7 +82,9 @@ class Survey(QWidget):
         self.button = QPushButton("Carry")
         self.button.setProperty("main", True)
         self.button.setFont(font(bold=True))
-        self.button.setToolTip("Write the target's file (Ctrl+Return). It is read back and checked before it takes its place.")
+        self.button.setToolTip(
+            "Write the target's file (Ctrl+Return). It is read back and checked before it takes its place."
+        )
         self.button.setEnabled(False)
         down.addWidget(self.button)
         self.bar = QProgressBar()

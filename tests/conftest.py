@@ -1,0 +1,46 @@
+"""What several tests need: the packs, the demo scene, and small scenes made on the spot."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from durvan.crossing.intake import open_scene
+from durvan.crossing.translate import Translation, translate
+from durvan.dialects.registry import Registry, read
+from durvan.scene.model import Scene, Thing
+
+ROOT = Path(__file__).parent.parent
+
+
+@pytest.fixture(scope="session")
+def packs(tmp_path_factory: pytest.TempPathFactory) -> Registry:
+    """The built-in packs, whatever lies in the user's folder."""
+    return read(tmp_path_factory.mktemp("no_user_packs"))
+
+
+@pytest.fixture(scope="session")
+def lamproom() -> Path:
+    """The demo scene."""
+    return ROOT / "demo" / "lamproom" / "lamproom.usda"
+
+
+@pytest.fixture(scope="session")
+def lamp_scene(lamproom: Path, packs: Registry) -> Scene:
+    """The demo scene, read; not to be changed."""
+    return open_scene(lamproom, packs)
+
+
+@pytest.fixture
+def carried(packs: Registry) -> Callable[[Thing, str], Translation]:
+    """Translate a thing to a dialect, with centimetres for the stage's unit."""
+
+    def to(thing: Thing, target: str, readings: dict[str, str] | None = None) -> Translation:
+        return translate(thing, packs.get(thing.dialect), packs.get(target), 0.01, readings)
+
+    return to

@@ -1,0 +1,72 @@
+"""Small scenes made on the spot, and ways to look at what became of them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from durvan.crossing.translate import Translation
+from durvan.scene.graph import Graph, Link, Node, Value
+from durvan.scene.model import Kind, Thing
+
+Spec = dict[str, tuple[str, dict[str, Value], dict[str, tuple[str, str]]]]
+
+
+def material(dialect: str, nodes: Spec, root: str = "surface", name: str = "Paint") -> Thing:
+    """A material of nodes: name → (kind, values, links as port → (node, output))."""
+    graph = Graph()
+    for node, (kind, values, links) in nodes.items():
+        graph.add(Node(node, kind, dict(values), {p: Link(*to) for p, to in links.items()}))
+    graph.outputs["surface"] = Link(root)
+    return Thing(f"/Set/{name}", name, Kind.MATERIAL, graph, dialect)
+
+
+def single(dialect: str, kind: str, values: dict[str, Value], of: Kind = Kind.LIGHT, name: str = "Lamp") -> Thing:
+    """A light, a camera or settings."""
+    graph = Graph()
+    graph.add(Node(name, kind, dict(values)))
+    graph.outputs[of.value] = Link(name)
+    return Thing(f"/Set/{name}", name, of, graph, dialect)
+
+
+def values_of(translation: Translation, node: str = "") -> dict[str, Value]:
+    """The target's values on a node; on the first when none is named."""
+    nodes = translation.graph.nodes
+    return nodes[node].values if node else next(iter(nodes.values())).values
+
+
+def write(folder: Path, text: str, name: str = "scene.usda") -> Path:
+    """A usda file."""
+    file = folder / name
+    file.write_text(text, encoding="utf-8")
+    return file
+
+
+SMALL = """#usda 1.0
+(
+    defaultPrim = "W"
+    metersPerUnit = 0.01
+    upAxis = "Y"
+)
+def Xform "W"
+{
+    def Material "Paint"
+    {
+        token outputs:orvik:surface.connect = </W/Paint/finish.outputs:out>
+        def Shader "finish"
+        {
+            uniform token info:id = "orvik.finish"
+            color3f inputs:base_tint = (0.2, 0.3, 0.4)
+            float inputs:polish = 0.6
+            token inputs:polish_curve = "trowbridge"
+            EXTRA
+            token outputs:out
+        }
+        MORE
+    }
+}
+"""
+
+
+def small(extra: str = "", more: str = "") -> str:
+    """A scene of one Orvik material, with lines on its finish and prims beside it."""
+    return SMALL.replace("EXTRA", extra).replace("MORE", more)

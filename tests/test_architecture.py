@@ -73,7 +73,10 @@ def test_the_core_runs_where_qt_cannot_be_imported(lamproom: Path, tmp_path: Pat
         "run()\n"
     )
     done = subprocess.run(
-        [sys.executable, "-c", code, str(lamproom), str(tmp_path / "x.usda")], capture_output=True, text=True, check=False
+        [sys.executable, "-c", code, str(lamproom), str(tmp_path / "x.usda")],
+        capture_output=True,
+        text=True,
+        check=False,
     )
     assert done.returncode == 1, done.stderr
     assert (tmp_path / "x.usda").is_file()

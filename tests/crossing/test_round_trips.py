@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -12,11 +14,14 @@ from durvan.dialects.conformance import samples
 from durvan.dialects.registry import read
 from durvan.scene.fate import Fate
 from durvan.scene.model import Kind, Thing
-
 from making import material, single
 
 PACKS = read()
-QUICK = settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+# The same examples each time, so that what lands is what was tried; DURVAN_EXAMPLES looks further.
+MANY = int(os.environ.get("DURVAN_EXAMPLES", "0"))
+QUICK = settings(
+    max_examples=MANY or 100, derandomize=not MANY, deadline=None, suppress_health_check=[HealthCheck.too_slow]
+)
 
 
 def value_of(parameter):
@@ -64,7 +69,9 @@ def close(a, b) -> bool:
 def exact_rows_return(thing: Thing, other: str) -> None:
     there, back = there_and_back(thing, other)
     pack = PACKS.get(thing.dialect)
-    worse = {place for row in back.rows for place in row.targets if row.fate > Fate.RECAST and row.fate is not Fate.ADDED}
+    worse = {
+        place for row in back.rows for place in row.targets if row.fate > Fate.RECAST and row.fate is not Fate.ADDED
+    }
     root = thing.root.id
     for row in there.rows:
         if row.node != root or row.fate not in (Fate.KEPT, Fate.RECAST) or row.linked:
@@ -136,7 +143,10 @@ def test_pictures_return_with_their_placement(given_values) -> None:
         given_values["repeats"] = tuple(abs(part) for part in spread)
     if "turn" in given_values:
         given_values["turn"] = ((given_values["turn"] + 180.0) % 360.0) - 180.0
-    thing = material("orvik", {"surface": ("orvik.finish", {}, {"base_tint": ("p", "colour")}), "p": ("orvik.picture", given_values, {})})
+    thing = material(
+        "orvik",
+        {"surface": ("orvik.finish", {}, {"base_tint": ("p", "colour")}), "p": ("orvik.picture", given_values, {})},
+    )
     _, back = there_and_back(thing, "pellune")
     pictures = [node for node in back.graph.nodes.values() if node.kind == "orvik.picture"]
     assert len(pictures) == 1
@@ -151,10 +161,18 @@ def test_pictures_return_with_their_placement(given_values) -> None:
 @QUICK
 @given(st.data(), st.sampled_from(["orvik", "pellune", "preview", "openpbr"]))
 def test_within_a_dialect_everything_is_kept(data, dialect) -> None:
-    kind = {"orvik": "orvik.finish", "pellune": "pellune.surface", "preview": "preview.surface", "openpbr": "mtlx.open_pbr_surface"}[dialect]
+    kind = {
+        "orvik": "orvik.finish",
+        "pellune": "pellune.surface",
+        "preview": "preview.surface",
+        "openpbr": "mtlx.open_pbr_surface",
+    }[dialect]
     given_values = data.draw(values(dialect, kind))
     given_values["nobody_knows"] = 3.0
-    thing = material(dialect, {"surface": (kind, given_values, {"nowhere": ("add_on", "x")}), "add_on": ("strange.node", {"a": 1.0}, {})})
+    thing = material(
+        dialect,
+        {"surface": (kind, given_values, {"nowhere": ("add_on", "x")}), "add_on": ("strange.node", {"a": 1.0}, {})},
+    )
     done = translate(thing, PACKS.get(dialect), PACKS.get(dialect), 0.01)
     assert {row.fate for row in done.rows} <= {Fate.KEPT}
     for name, node in thing.graph.nodes.items():

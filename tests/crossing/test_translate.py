@@ -9,7 +9,6 @@ import pytest
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Link
 from durvan.scene.model import Kind
-
 from making import material, single, values_of
 
 
@@ -40,14 +39,19 @@ def test_other_lobes_are_fitted_and_say_what_remains(carried, curve) -> None:
 
 @pytest.mark.parametrize("faked", [{"edge_rise": False}, {"mirror_index": 12.0}])
 def test_a_faked_metal_becomes_a_metal(carried, faked) -> None:
-    done = carried(finish({"base_tint": (0.0, 0.0, 0.0), "mirror_tint": (0.8, 0.6, 0.3), "polish_curve": "trowbridge", **faked}), "pellune")
+    done = carried(
+        finish({"base_tint": (0.0, 0.0, 0.0), "mirror_tint": (0.8, 0.6, 0.3), "polish_curve": "trowbridge", **faked}),
+        "pellune",
+    )
     assert values_of(done)["metal"] == 1.0
     factor = 1.0 if "edge_rise" in faked else (11 / 13) ** 2
     assert values_of(done)["color"] == pytest.approx(tuple(factor * c for c in (0.8, 0.6, 0.3)))
 
 
 def test_fresnel_off_over_a_bright_base_is_held(carried) -> None:
-    done = carried(finish({"base_tint": (0.8, 0.8, 0.8), "mirror_tint": (0.3, 0.3, 0.3), "edge_rise": False}), "pellune")
+    done = carried(
+        finish({"base_tint": (0.8, 0.8, 0.8), "mirror_tint": (0.3, 0.3, 0.3), "edge_rise": False}), "pellune"
+    )
     assert fates(done)["edge_rise"] is Fate.HELD
     assert values_of(done).get("metal", 0.0) == 0.0
 
@@ -59,14 +63,28 @@ def test_a_person_may_read_it_otherwise(carried) -> None:
 
 
 def test_glass_takes_its_index_absorption_and_units(carried) -> None:
-    done = carried(finish({"pass_tint": (1.0, 1.0, 1.0), "pass_index": 1.6, "murk_tint": (0.5, 0.9, 0.8), "murk_depth": 25.0, "polish_curve": "trowbridge"}), "pellune")
+    done = carried(
+        finish(
+            {
+                "pass_tint": (1.0, 1.0, 1.0),
+                "pass_index": 1.6,
+                "murk_tint": (0.5, 0.9, 0.8),
+                "murk_depth": 25.0,
+                "polish_curve": "trowbridge",
+            }
+        ),
+        "pellune",
+    )
     values = values_of(done)
     assert values["clear"] == 1.0 and values["ior"] == 1.6
     assert values["clear_color"] == (0.5, 0.9, 0.8) and values["clear_distance"] == pytest.approx(0.25)
 
 
 def test_cutout_glow_and_scatter(carried) -> None:
-    done = carried(finish({"cutout": 0.4, "glow_gain": 2.0, "glow_tint": (1.0, 0.5, 0.2), "deep_amount": 0.5, "deep_reach": 3.0}), "pellune")
+    done = carried(
+        finish({"cutout": 0.4, "glow_gain": 2.0, "glow_tint": (1.0, 0.5, 0.2), "deep_amount": 0.5, "deep_reach": 3.0}),
+        "pellune",
+    )
     values = values_of(done)
     assert values["coverage"] == 0.4 and values["emit_nits"] == pytest.approx(358.0)
     assert values["scatter_radius"] == pytest.approx((0.03, 0.03, 0.03))
@@ -80,17 +98,30 @@ def test_a_coloured_dielectric_reflection_says_what_is_lost(carried) -> None:
 
 
 def test_a_map_gets_a_node_for_the_formula(carried) -> None:
-    thing = finish({"polish_curve": "trowbridge"}, links={"polish": ("p", "grey")}, p=("orvik.picture", {"file": "a.png", "decode_gamma": 1.0}, {}))
+    thing = finish(
+        {"polish_curve": "trowbridge"},
+        links={"polish": ("p", "grey")},
+        p=("orvik.picture", {"file": "a.png", "decode_gamma": 1.0}, {}),
+    )
     done = carried(thing, "pellune")
     link = done.graph.nodes["surface"].links["rough"]
     node = done.graph.nodes[link.node]
-    assert node.kind == "pellune.adjust" and node.values["gain"] == (-1.0, -1.0, -1.0) and node.values["shift"] == (1.0, 1.0, 1.0)
+    assert (
+        node.kind == "pellune.adjust"
+        and node.values["gain"] == (-1.0, -1.0, -1.0)
+        and node.values["shift"] == (1.0, 1.0, 1.0)
+    )
     assert done.graph.nodes[node.links["input"].node].values["role"] == "data"
     assert any(row.fate is Fate.ADDED and row.targets[0][0] == node.id for row in done.rows)
 
 
 def test_green_is_turned_round_on_the_map_not_on_the_strength(carried) -> None:
-    thing = finish({}, links={"relief": ("n", "relief")}, n=("orvik.normal_map", {"strength": 0.7}, {"map": ("p", "colour")}), p=("orvik.picture", {"file": "n.png", "decode_gamma": 1.0}, {}))
+    thing = finish(
+        {},
+        links={"relief": ("n", "relief")},
+        n=("orvik.normal_map", {"strength": 0.7}, {"map": ("p", "colour")}),
+        p=("orvik.picture", {"file": "n.png", "decode_gamma": 1.0}, {}),
+    )
     done = carried(thing, "pellune")
     normal = done.graph.nodes["n"]
     flip = done.graph.nodes[normal.links["input"].node]
@@ -99,7 +130,11 @@ def test_green_is_turned_round_on_the_map_not_on_the_strength(carried) -> None:
 
 
 def test_placement_becomes_a_matrix(carried) -> None:
-    thing = finish({}, links={"base_tint": ("p", "colour")}, p=("orvik.picture", {"file": "a.png", "repeats": (2.0, 4.0), "shift": (0.25, 0.0), "turn": 90.0}, {}))
+    thing = finish(
+        {},
+        links={"base_tint": ("p", "colour")},
+        p=("orvik.picture", {"file": "a.png", "repeats": (2.0, 4.0), "shift": (0.25, 0.0), "turn": 90.0}, {}),
+    )
     image = carried(thing, "pellune").graph.nodes["p"]
     assert image.values["row_u"] == pytest.approx((0.0, -4.0, 0.25), abs=1e-9)
     assert image.values["row_v"] == pytest.approx((2.0, 0.0, 0.0), abs=1e-9)
@@ -107,7 +142,9 @@ def test_placement_becomes_a_matrix(carried) -> None:
 
 @pytest.mark.parametrize(("gamma", "role", "power"), [(2.2, "colour", None), (1.0, "data", None), (1.8, "data", 1.8)])
 def test_gamma_numbers_become_roles(carried, gamma, role, power) -> None:
-    thing = finish({}, links={"base_tint": ("p", "colour")}, p=("orvik.picture", {"file": "a.png", "decode_gamma": gamma}, {}))
+    thing = finish(
+        {}, links={"base_tint": ("p", "colour")}, p=("orvik.picture", {"file": "a.png", "decode_gamma": gamma}, {})
+    )
     done = carried(thing, "pellune")
     assert done.graph.nodes["p"].values["role"] == role
     powers = [node.values["power"] for node in done.graph.nodes.values() if "power" in node.values]
@@ -115,7 +152,11 @@ def test_gamma_numbers_become_roles(carried, gamma, role, power) -> None:
 
 
 def test_what_depends_on_the_view_is_held_and_says_so(carried) -> None:
-    thing = finish({}, links={"base_tint": ("f", "colour")}, f=("orvik.facing", {"front": (0.3, 0.2, 0.1), "edge": (0.9, 0.8, 0.7)}, {}))
+    thing = finish(
+        {},
+        links={"base_tint": ("f", "colour")},
+        f=("orvik.facing", {"front": (0.3, 0.2, 0.1), "edge": (0.9, 0.8, 0.7)}, {}),
+    )
     done = carried(thing, "pellune")
     assert values_of(done, "surface")["color"] == (0.3, 0.2, 0.1)
     assert fates(done)["edge"] is Fate.HELD and fates(done)["base_tint"] is Fate.HELD
@@ -123,14 +164,21 @@ def test_what_depends_on_the_view_is_held_and_says_so(carried) -> None:
 
 
 def test_a_node_of_a_missing_add_on_is_held(carried) -> None:
-    thing = finish({"base_tint": (0.1, 0.2, 0.3)}, links={"base_tint": ("k", "colour")}, k=("orvik.kelp", {"strands": 3}, {}))
+    thing = finish(
+        {"base_tint": (0.1, 0.2, 0.3)}, links={"base_tint": ("k", "colour")}, k=("orvik.kelp", {"strands": 3}, {})
+    )
     done = carried(thing, "pellune")
     assert fates(done)["strands"] is Fate.HELD and fates(done)["base_tint"] is Fate.HELD
     assert values_of(done, "surface")["color"] == (0.1, 0.2, 0.3)
 
 
 def test_a_cycle_is_cut_and_held(carried) -> None:
-    thing = finish({}, links={"base_tint": ("a", "colour")}, a=("orvik.correct", {}, {"input": ("b", "colour")}), b=("orvik.correct", {"gain": (2.0, 2.0, 2.0)}, {"input": ("a", "colour")}))
+    thing = finish(
+        {},
+        links={"base_tint": ("a", "colour")},
+        a=("orvik.correct", {}, {"input": ("b", "colour")}),
+        b=("orvik.correct", {"gain": (2.0, 2.0, 2.0)}, {"input": ("a", "colour")}),
+    )
     done = carried(thing, "pellune")
     assert any(row.fate is Fate.HELD and "cycle" in row.reason for row in done.rows)
 
@@ -158,7 +206,12 @@ def test_nothing_vanishes(carried, lamp_scene, packs) -> None:
 
 @pytest.mark.parametrize(
     ("measure", "gain", "unit", "power"),
-    [("plain", 2.0, "nit", 358.0), ("nit", 500.0, "nit", 500.0), ("lumen", 800.0, "lumen", 800.0), ("watt", 10.0, "lumen", 1790.0)],
+    [
+        ("plain", 2.0, "nit", 358.0),
+        ("nit", 500.0, "nit", 500.0),
+        ("lumen", 800.0, "lumen", 800.0),
+        ("watt", 10.0, "lumen", 1790.0),
+    ],
 )
 def test_light_units(carried, measure, gain, unit, power) -> None:
     values = values_of(carried(single("orvik", "orvik.area", {"measure": measure, "gain": gain}), "pellune"))
@@ -166,7 +219,10 @@ def test_light_units(carried, measure, gain, unit, power) -> None:
 
 
 def test_full_cone_with_outward_penumbra_becomes_half_angles(carried) -> None:
-    done = carried(single("orvik", "orvik.cone", {"cone_angle": 48.0, "penumbra": 6.0, "gain": 100.0, "measure": "lumen"}), "pellune")
+    done = carried(
+        single("orvik", "orvik.cone", {"cone_angle": 48.0, "penumbra": 6.0, "gain": 100.0, "measure": "lumen"}),
+        "pellune",
+    )
     values = values_of(done)
     assert values["outer"] == pytest.approx(30.0) and values["inner"] == pytest.approx(24.0)
     assert values["power"] == pytest.approx(100.0)
@@ -190,7 +246,12 @@ def test_a_dome_without_its_picture_is_held(carried) -> None:
 
 
 def test_exposure_and_clip_of_a_camera(carried) -> None:
-    thing = single("orvik", "orvik.camera", {"f_number": 4.0, "shutter": 50.0, "speed": 400.0, "near_clip": 150.0, "focal": 35.0}, Kind.CAMERA)
+    thing = single(
+        "orvik",
+        "orvik.camera",
+        {"f_number": 4.0, "shutter": 50.0, "speed": 400.0, "near_clip": 150.0, "focal": 35.0},
+        Kind.CAMERA,
+    )
     done = carried(thing, "pellune")
     values = values_of(done)
     assert values["shutter_time"] == pytest.approx(0.02) and values["iso"] == pytest.approx(400.0)
@@ -198,7 +259,9 @@ def test_exposure_and_clip_of_a_camera(carried) -> None:
 
 
 def test_exposure_reaches_usd_by_its_own_scale(carried) -> None:
-    done = carried(single("orvik", "orvik.camera", {"f_number": 4.0, "shutter": 50.0, "speed": 400.0}, Kind.CAMERA), "preview")
+    done = carried(
+        single("orvik", "orvik.camera", {"f_number": 4.0, "shutter": 50.0, "speed": 400.0}, Kind.CAMERA), "preview"
+    )
     v = values_of(done)
     scale = v["exposure_responsivity"] * v["exposure_time"] * v["exposure_iso"] / 100 / v["exposure_fStop"] ** 2
     ev100 = math.log2(4.0**2 / (1 / 50) * 100 / 400)
@@ -213,7 +276,16 @@ def test_sampling_grids_are_squared(carried) -> None:
 def test_a_preview_normal_texture_is_decoded_once(carried) -> None:
     nodes = {
         "surface": ("preview.surface", {}, {"normal": ("t", "rgb")}),
-        "t": ("preview.texture", {"file": "n.png", "scale": (2.0, 2.0, 2.0, 1.0), "bias": (-1.0, -1.0, -1.0, 0.0), "sourceColorSpace": "raw"}, {}),
+        "t": (
+            "preview.texture",
+            {
+                "file": "n.png",
+                "scale": (2.0, 2.0, 2.0, 1.0),
+                "bias": (-1.0, -1.0, -1.0, 0.0),
+                "sourceColorSpace": "raw",
+            },
+            {},
+        ),
     }
     done = carried(material("preview", nodes), "pellune")
     normal = done.graph.nodes[done.graph.nodes["surface"].links["normal"].node]

@@ -27,11 +27,26 @@ from durvan.scene.graph import Graph, Link, Node
     ],
 )
 def test_formulas_work_out(text, values, wanted) -> None:
-    assert evaluate(text, values) == pytest.approx(wanted) if not isinstance(wanted, str) else evaluate(text, values) == wanted
+    assert (
+        evaluate(text, values) == pytest.approx(wanted)
+        if not isinstance(wanted, str)
+        else evaluate(text, values) == wanted
+    )
 
 
 @pytest.mark.parametrize(
-    "text", ["__import__('os')", "x.__class__()", "(lambda: 1)()", "[y for y in x]", "open('f')", "1 +", "f'{x}'", "x := 1", ""]
+    "text",
+    [
+        "__import__('os')",
+        "x.__class__()",
+        "(lambda: 1)()",
+        "[y for y in x]",
+        "open('f')",
+        "1 +",
+        "f'{x}'",
+        "x := 1",
+        "",
+    ],
 )
 def test_anything_but_arithmetic_is_refused(text) -> None:
     with pytest.raises(FormulaError):

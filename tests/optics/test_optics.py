@@ -27,7 +27,9 @@ def test_black_bodies_are_warm_below_and_cool_above_daylight(kelvin: float, warm
 def test_black_body_of_incandescent_light_has_its_published_chromaticity() -> None:
     # CIE standard illuminant A, 2856 K: x = 0.44757, y = 0.40745
     rgb = np.array(colour.black_body(2856))
-    matrix = np.array([[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.072175], [0.0193339, 0.119192, 0.9503041]])
+    matrix = np.array(
+        [[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.072175], [0.0193339, 0.119192, 0.9503041]]
+    )
     big = matrix @ rgb
     assert big[0] / big.sum() == pytest.approx(0.44757, abs=0.002)
     assert big[1] / big.sum() == pytest.approx(0.40745, abs=0.002)
@@ -64,7 +66,10 @@ def test_what_remains_of_a_faked_metal_is_small_and_never_negative() -> None:
         assert 0.0 <= fresnel.metal_edge_residual(f0) < 0.04
 
 
-@pytest.mark.parametrize("lobe", [lambda c: microfacet.ggx(c, 0.3), lambda c: microfacet.beckmann(c, 0.3), lambda c: microfacet.blinn(c, 40.0)])
+@pytest.mark.parametrize(
+    "lobe",
+    [lambda c: microfacet.ggx(c, 0.3), lambda c: microfacet.beckmann(c, 0.3), lambda c: microfacet.blinn(c, 40.0)],
+)
 def test_distributions_have_unit_projected_area(lobe) -> None:
     theta = (np.arange(200_000) + 0.5) / 200_000 * math.pi / 2
     c = np.cos(theta)
@@ -87,7 +92,9 @@ def test_matched_peaks_are_equal() -> None:
 
 
 def test_a_sharp_cone_holds_its_solid_angle() -> None:
-    assert photometry.cone_flux_factor(30.0, 30.0) == pytest.approx(2 * math.pi * (1 - math.cos(math.radians(30))), rel=1e-4)
+    assert photometry.cone_flux_factor(30.0, 30.0) == pytest.approx(
+        2 * math.pi * (1 - math.cos(math.radians(30))), rel=1e-4
+    )
     assert photometry.cone_flux_factor(30.0, 10.0) < photometry.cone_flux_factor(30.0, 30.0)
 
 

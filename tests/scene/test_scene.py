@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import MaterialX as mx  # noqa: N813 - what its own documents call it
+import MaterialX as mx
 import pytest
 
 from durvan.scene.graph import Graph, Link, Node

@@ -17,6 +17,7 @@ from durvan.crossing.verify import check
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError, SceneFileError
 from durvan.formats.usd_write import Kept, as_crate, flatten
+from durvan.formats.usda_text import Layer
 from durvan.progress import Report, Step, silent
 from durvan.scene.model import Kind
 
@@ -45,22 +46,29 @@ def carry(plan: Plan, registry: Registry, out: Path, report: Report = silent) ->
     with quiet_memory(), _replacing(out) as temporary:
         layer = compose(plan, pack, out, _relative(Path(plan.scene.file), out), report)
         report(Step("Writing the file"))
-        text = layer.text()
-        final = temporary
-        removed: list[str] = []
-        if plan.choices.placement is Placement.ALONE:
-            kept = _kept(plan, registry)
-            removed = kept.removed
-            flatten(text, temporary, kept)
-        elif out.suffix == ".usda":
-            temporary.write_text(text, encoding="utf-8")
-        else:
-            as_crate(text, temporary)
+        kept = _kept(plan, registry) if plan.choices.placement is Placement.ALONE else Kept()
+        _write(layer, temporary, kept if plan.choices.placement is Placement.ALONE else None)
         report(Step("Checking what was written"))
-        checked = check(final, layer, plan.choices.placement is Placement.BESIDE, removed)
+        checked = check(temporary, layer, plan.choices.placement is Placement.BESIDE, kept.removed)
         report(Step("Finishing"))
-        digest = hashlib.sha256(final.read_bytes()).hexdigest()
+        digest = hashlib.sha256(temporary.read_bytes()).hexdigest()
     return Carried(out, len(plan.translations), checked, digest)
+
+
+def _write(layer: Layer, file: Path, kept: Kept | None) -> None:
+    """Put a layer on disk in the form that the file's ending says; with `kept`, as a stage of its own."""
+    if file.suffix == ".usda" and kept is None:
+        file.write_text(layer.text(), encoding="utf-8")
+        return
+    text = file.with_name(f"{file.stem}.beside.usda")
+    text.write_text(layer.text(), encoding="utf-8")
+    try:
+        if kept is None:
+            as_crate(text, file)
+        else:
+            flatten(text, file, kept)
+    finally:
+        text.unlink(missing_ok=True)
 
 
 def _kept(plan: Plan, registry: Registry) -> Kept:
@@ -78,7 +86,7 @@ def _kept(plan: Plan, registry: Registry) -> Kept:
                 f"outputs:{context}:{name}" if context else f"outputs:{name}" for name in translation.graph.outputs
             }
             for path in (thing.id, *thing.twins):
-                kept.materials[path] = {f"{pack.name}_network", *names}
+                kept.materials[path] = sorted({f"{pack.name}_network", *names})
         elif source is not None and source.identity.namespace:
             kept.stripped[thing.id] = source.identity.namespace
         kinds = [pack.type(node.kind) for node in translation.graph.nodes.values()]

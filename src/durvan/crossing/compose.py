@@ -73,7 +73,8 @@ class Composer:
 
     def _material(self, path: str, translation: Translation) -> None:
         graph = translation.graph
-        if self.pack.hooks is not None:
+        same = translation.source_dialect == translation.target_dialect
+        if self.pack.hooks is not None and not same:
             graph = _copy(graph)
             self.pack.hooks.after_writing(graph, self.scene.metres_per_unit)
         material = self.layer.prim(path)
@@ -93,7 +94,7 @@ class Composer:
     def _node(self, spec: Spec, node: Node, names: dict[str, str], base: str, graph: Graph) -> None:
         kind = self.pack.type(node.kind)
         spec.specifier, spec.type = "def", "Shader"
-        shader_id = (kind.id if kind is not None else "") or node.kind
+        shader_id = node.written or (kind.id if kind is not None else "") or node.kind
         lines = spec.lines
         lines.append(f"uniform token info:id = {quoted(shader_id)}")
         parameters = kind.parameters if kind is not None else {}
@@ -107,7 +108,7 @@ class Composer:
                 written = "asset"
             if value is not None:
                 line = asset(self._asset(str(value))) if written == "asset" else literal(of, value)
-                space = _colour_space(node, port)
+                space = _colour_space(node, shader_id, port)
                 lines.append(f"{written} inputs:{port} = {line}{space}")
             if link is not None:
                 target = names.get(link.node)
@@ -177,10 +178,10 @@ def _copy(graph: Graph) -> Graph:
     return Graph(nodes, dict(graph.outputs))
 
 
-def _colour_space(node: Node, port: str) -> str:
+def _colour_space(node: Node, shader_id: str, port: str) -> str:
     """MaterialX pictures say their colour space as metadata of the file."""
     space = node.values.get("colorspace")
-    if port == "file" and node.kind.startswith("ND_image") and isinstance(space, str) and space:
+    if port == "file" and shader_id.startswith("ND_image") and isinstance(space, str) and space:
         return f" (\n    colorSpace = {quoted(space)}\n)"
     return ""
 

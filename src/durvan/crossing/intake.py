@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import gc
 from collections import Counter
 from collections.abc import Iterator
@@ -22,15 +23,22 @@ from durvan.scene.vocabulary import NodeType
 PLAIN = "preview"  # the pack that speaks USD's own lights and cameras
 
 
+atexit.register(gc.unfreeze)  # or what was set apart would never be taken down
+
+
 @contextmanager
 def quiet_memory() -> Iterator[None]:
-    """Hold the cycle collector off while very many objects are made that all stay; it would walk them in vain."""
+    """Hold the cycle collector off while very many objects are made that all stay; it would walk them in vain.
+
+    They are set apart at the end, or the first collection would stop every thread to walk them all at once.
+    """
     was = gc.isenabled()
     gc.disable()
     try:
         yield
     finally:
         if was:
+            gc.freeze()
             gc.enable()
 
 
@@ -128,7 +136,7 @@ class Intake:
             return
         graph.outputs = dict(raw.contexts[chosen])
         pack = packs.get(chosen)
-        self._drop_other_contexts(raw, chosen)
+        self._drop_other_contexts(raw, chosen, pack)
         if pack is None:
             ids = sorted({node.kind for node in graph.nodes.values()})
             self._note("unknown-dialect", thing.id, thing.id, f"No dialect knows {', '.join(ids)[:300]}.")
@@ -136,23 +144,29 @@ class Intake:
         thing.dialect = pack.name
         for node in graph.nodes.values():
             self._node(thing, node, pack)
-        if pack.hooks is not None:
-            pack.hooks.before_reading(graph, self.scene.metres_per_unit)
         self._dangling(thing, pack)
 
-    def _drop_other_contexts(self, raw: RawThing, chosen: str) -> None:
+    def _drop_other_contexts(self, raw: RawThing, chosen: str, pack: Pack | None) -> None:
         graph = raw.graph
         mine = graph.reachable()
         others: set[str] = set()
         for context, outputs in raw.contexts.items():
             if context != chosen:
                 others |= Graph(graph.nodes, outputs).reachable()
+        if len(raw.contexts) > 1 and pack is not None:  # what nothing uses belongs to whose word it is
+            for name in set(graph.nodes) - mine - others:
+                owner = self.registry.owner(graph.nodes[name].kind)
+                if owner is not None and owner is not pack:
+                    others.add(name)
         for name in others - mine:
             del graph.nodes[name]
 
     def _node(self, thing: Thing, node: Node, pack: Pack) -> None:
         kind = pack.kind_of(node.kind)
+        node.written = node.kind
         if kind is None:
+            if pack.hooks is not None and pack.hooks.folds(node.kind):
+                return
             self._note("unknown-node", thing.id, node.id, node.kind)
             return
         node.kind = kind
@@ -160,6 +174,9 @@ class Intake:
 
     def _check(self, thing: Thing, node: Node, kind: NodeType) -> None:
         """Put aside what cannot be a parameter's value; a number where channels are wanted is spread over them."""
+        for port, problem in (node.problems or {}).items():
+            if "link" not in problem:  # links that lead nowhere are told by themselves
+                self._note("wrong-value", thing.id, f"{node.id}.{port}", problem)
         for port in list(node.values):
             parameter = kind.parameters.get(port)
             if parameter is None:
@@ -182,9 +199,6 @@ class Intake:
                     f"{node.id}.{port}",
                     f"{_words(value)} is outside {low:g} to {high:g}",
                 )
-        for port, problem in (node.problems or {}).items():
-            if "finite" in problem:
-                self._note("wrong-value", thing.id, f"{node.id}.{port}", problem)
 
     def _dangling(self, thing: Thing, pack: Pack) -> None:
         graph = thing.graph

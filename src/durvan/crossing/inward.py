@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Any
 
@@ -44,7 +44,7 @@ class Incoming:
         self.start: tuple[Any, list[Row]] | None = None
 
     def run(self) -> Inward:
-        source = self.thing.graph
+        source = self._ready_graph()
         order, closing = source.order()
         reachable = source.reachable()
         cut = set(closing)
@@ -68,6 +68,20 @@ class Incoming:
             if isinstance(found, Link):
                 self.out.graph.outputs[output] = found
         return self.out
+
+    def _ready_graph(self) -> Graph:
+        """The source's graph in the vocabulary's words; nodes that are folded into links leave their rows."""
+        graph, hooks = self.thing.graph, self.pack.hooks
+        if hooks is None or not any(hooks.folds(node.kind) for node in graph.nodes.values()):
+            return graph
+        copy = Graph({n.id: replace(n, values=dict(n.values), links=dict(n.links)) for n in graph.nodes.values()})
+        copy.outputs = dict(graph.outputs)
+        hooks.before_reading(copy, self.metres_per_unit)
+        for name, node in graph.nodes.items():
+            if name not in copy.nodes:
+                self._open_rows(node)
+                self._all_rows(Fate.RECAST, "It only takes a channel; the link says which.")
+        return copy
 
     def _unknown(self, node: Node) -> None:
         known = self.pack.type(node.kind) is not None

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -47,6 +46,18 @@ class Ledger:
     """All rows of a crossing, in the order of the scene."""
 
     rows: list[Row] = field(default_factory=list)
+    _tallies: dict[str, dict[Fate, int]] = field(default_factory=dict)
+    _grid: dict[str, dict[Fate, int]] = field(default_factory=dict)
+
+    def count(self) -> None:
+        """Count everything once; called where the rows are made, so that nobody who shows them has to."""
+        self._tallies, self._grid = {}, {}
+        for row in self.rows:
+            for key, table in ((row.thing, self._tallies), (row.family, self._grid)):
+                cells = table.get(key)
+                if cells is None:
+                    cells = table[key] = dict.fromkeys(SHOWN, 0)
+                cells[row.fate] += 1
 
     def __len__(self) -> int:
         return len(self.rows)
@@ -56,20 +67,15 @@ class Ledger:
 
     def counts(self) -> dict[Fate, int]:
         """How many rows have each fate, in the order that is shown."""
-        found = Counter(row.fate for row in self.rows)
-        return {fate: found.get(fate, 0) for fate in SHOWN}
+        return {fate: sum(cells[fate] for cells in self._grid.values()) for fate in SHOWN}
 
     def grid(self) -> dict[str, dict[Fate, int]]:
         """How many rows each feature family has of each fate."""
-        table: dict[str, dict[Fate, int]] = {}
-        for row in self.rows:
-            cells = table.setdefault(row.family, dict.fromkeys(SHOWN, 0))
-            cells[row.fate] += 1
-        return table
+        return self._grid
 
-    def of(self, thing: str) -> list[Row]:
-        """The rows of one material, light, camera or set of settings."""
-        return [row for row in self.rows if row.thing == thing]
+    def tally(self, thing: str) -> dict[Fate, int]:
+        """How many rows of one thing have each fate."""
+        return self._tallies.get(thing) or dict.fromkeys(SHOWN, 0)
 
 
 def row_document(row: Row) -> dict[str, Any]:
@@ -94,6 +100,6 @@ def row_document(row: Row) -> dict[str, Any]:
     }
 
 
-def worst(rows: Iterable[Row]) -> Fate | None:
-    """The fate among some rows that a person most needs to know of."""
-    return max((row.fate for row in rows if row.fate is not Fate.ADDED), default=None)
+def worst(tally: dict[Fate, int]) -> Fate | None:
+    """The fate that a person most needs to know of among some that were counted."""
+    return max((fate for fate, count in tally.items() if count and fate is not Fate.ADDED), default=None)

@@ -10,7 +10,7 @@ from durvan.crossing.translate import Translation, translate
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError
 from durvan.progress import Report, Step, silent
-from durvan.scene.graph import Graph, Node
+from durvan.scene.graph import Graph
 from durvan.scene.model import Kind, Scene, Thing
 
 
@@ -77,15 +77,7 @@ def with_values(thing: Thing, values: dict[tuple[str, str], float | str | bool])
     for (name, parameter), value in values.items():
         node = graph.nodes.get(name)
         if node is not None:
-            fresh = Node(
-                node.id,
-                node.kind,
-                dict(node.values),
-                dict(node.links),
-                node.source,
-                node.animated,
-                node.problems,
-            )
+            fresh = replace(node, values=dict(node.values))
             fresh.values[parameter] = value
             graph.nodes[name] = fresh
     return replace(thing, graph=graph)
@@ -114,5 +106,6 @@ def plan(scene: Scene, registry: Registry, choices: Choices, report: Report = si
         done = translate(ready, source, target, scene.metres_per_unit, readings.get(thing.id))
         out.translations[thing.id] = done
         rows.extend(done.rows)
+    out.ledger.count()
     report(Step("Planning", len(things), len(things)))
     return out

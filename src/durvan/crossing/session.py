@@ -5,13 +5,15 @@ Commands are data: a name and the document before and after. Nothing here knows 
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass, field
+from itertools import takewhile
 from pathlib import Path
 
 from durvan.crossing import document as files
 from durvan.crossing.carry import Carried, carry
 from durvan.crossing.document import Accepted, Document, Override, Reading
-from durvan.crossing.findings import Finding, Level, Remedy, look_over
+from durvan.crossing.findings import Finding, Group, Level, Remedy, grouped, look_over
 from durvan.crossing.intake import open_scene
 from durvan.crossing.plan import Plan, plan
 from durvan.dialects.registry import Registry
@@ -39,10 +41,13 @@ class Session:
     file: Path | None = None
     plan: Plan | None = None
     findings: list[Finding] = field(default_factory=list)
+    groups: list[Group] = field(default_factory=list)
+    by_station: dict[str, int] = field(default_factory=dict)
     done: list[Command] = field(default_factory=list)
     undone: list[Command] = field(default_factory=list)
     carried: Carried | None = None
     _saved: Document | None = None
+    _reasons: tuple[list[Accepted], dict[tuple[str, str], str]] = field(default_factory=lambda: ([], {}))
 
     # doing and undoing
 
@@ -118,21 +123,37 @@ class Session:
         """Work out the plan and the findings from the document."""
         self.plan = plan(self.scene, self.registry, self.document.choices(), report)
         self.findings = look_over(self.plan, self.registry)
+        self.groups = grouped(self.findings)
+        self.by_station = dict(Counter(finding.station for finding in self.findings))
 
     def accepted(self, finding: Finding) -> str:
         """Why a finding was accepted; empty when it is open, also because its evidence has changed since."""
-        for entry in self.document.accepted:
-            if entry.key == finding.key and entry.fingerprint == finding.fingerprint:
-                return entry.reason
-        return ""
+        if not self.document.accepted:
+            return ""
+        if self._reasons[0] is not self.document.accepted:
+            self._reasons = (self.document.accepted, {(a.key, a.fingerprint): a.reason for a in self.document.accepted})
+        return self._reasons[1].get((finding.key, finding.fingerprint), "")
 
     def open_findings(self) -> list[Finding]:
         """Findings that are neither settled nor accepted."""
+        if not self.document.accepted:
+            return self.findings
         return [finding for finding in self.findings if not self.accepted(finding)]
 
+    def open_groups(self) -> list[Group]:
+        """Open findings by kind, worst first."""
+        return grouped(self.open_findings()) if self.document.accepted else self.groups
+
+    def open_at(self, station: str) -> int:
+        """How many open findings one station is about."""
+        if not self.document.accepted:
+            return self.by_station.get(station, 0)
+        return sum(1 for finding in self.open_findings() if finding.station == station)
+
     def stops(self) -> list[Finding]:
-        """Open findings that forbid delivery."""
-        return [finding for finding in self.open_findings() if finding.level is Level.STOP]
+        """Open findings that forbid delivery; they come first, as findings are in order."""
+        stops = list(takewhile(lambda finding: finding.level is Level.STOP, self.findings))
+        return [finding for finding in stops if not self.accepted(finding)]
 
     def carry(self, out: Path, report: Report = silent) -> Carried:
         """Write the target's file."""

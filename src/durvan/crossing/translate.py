@@ -46,7 +46,7 @@ def _same(thing: Thing, pack: Pack) -> Translation:
     rows = []
     graph = Graph(outputs=dict(thing.graph.outputs))
     for node in thing.graph.nodes.values():
-        graph.nodes[node.id] = Node(node.id, node.kind, dict(node.values), dict(node.links), node.source)
+        graph.nodes[node.id] = Node(node.id, node.kind, dict(node.values), dict(node.links), node.source, node.written)
         kind = pack.type(node.kind)
         for port in node.ports():
             parameter = kind.parameters.get(port) if kind else None

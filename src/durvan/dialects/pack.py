@@ -273,6 +273,9 @@ class Hooks(Protocol):
     def kind_of(self, shader_id: str) -> str | None:
         """The node type that a shader id of a file means, or None."""
 
+    def folds(self, shader_id: str) -> bool:
+        """Whether a node is no word of its own, but folded into a link when it is read."""
+
     def before_reading(self, graph: Graph, metres_per_unit: float) -> None:
         """Put a network that was just read into the vocabulary's words."""
 

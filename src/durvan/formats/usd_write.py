@@ -2,30 +2,24 @@
 
 from __future__ import annotations
 
+import json
 import os
+import subprocess
+import sys
 from collections.abc import Collection
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
 from pxr import Sdf, Tf, Usd, UsdUtils
 
 from durvan.errors import SceneFileError
+from durvan.formats.usd_open import reads
 
 
-def _parsed(text: str, file: Path) -> Any:
-    layer = Sdf.Layer.CreateAnonymous(".usda")
-    try:
-        if not layer.ImportFromString(text):
-            raise SceneFileError("what was to be written is not a layer.", file=file)
-    except Tf.ErrorException as problem:
-        raise SceneFileError(f"what was to be written is not a layer: {problem}.", file=file) from problem
-    return layer
-
-
-def as_crate(text: str, file: Path) -> None:
-    """Write a layer's text as a crate file. Raises SceneFileError."""
-    if not _parsed(text, file).Export(str(file)):
+def as_crate(text: Path, file: Path) -> None:
+    """Write a layer that lies on disk as text as a crate file. Raises SceneFileError."""
+    if not reads(text).Export(str(file)):
         raise SceneFileError("cannot be written.", file=file)
 
 
@@ -37,25 +31,29 @@ class Kept:
     goes; `removed`: prims that go, because the target says them elsewhere.
     """
 
-    materials: dict[str, set[str]] = field(default_factory=dict)
+    materials: dict[str, list[str]] = field(default_factory=dict)
     stripped: dict[str, str] = field(default_factory=dict)
     removed: list[str] = field(default_factory=list)
 
 
-def flatten(text: str, file: Path, kept: Kept) -> None:
-    """Write a stage of its own: the source composed with `text` over it, without the source's networks.
+def flatten(beside: Path, file: Path, kept: Kept) -> None:
+    """Write a stage of its own: what `beside` composes over the source, without the source's networks.
 
-    References, payloads and variants are resolved; paths of pictures lead where they led. Raises SceneFileError.
+    References, payloads and variants are resolved; paths of pictures lead where they led. The library holds every
+    other thread up while it flattens, so this runs in a process of its own. Raises SceneFileError.
     """
-    beside = file.with_name(f".{file.stem}.beside.usda")
-    beside.write_text(text, encoding="utf-8")
-    try:
-        stage = Usd.Stage.Open(str(beside), Usd.Stage.LoadAll)
-        layer = stage.Flatten(addSourceFileComment=False)
-    except (Tf.ErrorException, RuntimeError) as problem:
-        raise SceneFileError(f"the scene cannot be flattened: {problem}.", file=file) from problem
-    finally:
-        beside.unlink(missing_ok=True)
+    job = json.dumps({"beside": str(beside), "file": str(file), "kept": asdict(kept)}, default=list)
+    done = subprocess.run(
+        [sys.executable, "-m", "durvan.formats.usd_write"], input=job, capture_output=True, text=True, check=False
+    )
+    if done.returncode:
+        why = done.stderr.strip().rsplit("\n", 1)[-1] or f"the process ended with {done.returncode}"
+        raise SceneFileError(f"the scene cannot be flattened: {why}", file=file)
+
+
+def _flattened(beside: str, file: Path, kept: Kept) -> None:
+    stage = Usd.Stage.Open(beside, Usd.Stage.LoadAll)
+    layer = stage.Flatten(addSourceFileComment=False)
     with Sdf.ChangeBlock():
         for path, names in kept.materials.items():
             _strip_material(layer, path, names)
@@ -92,3 +90,11 @@ def _strip_space(layer: Any, path: str, space: str) -> None:
 def _near(path: str, folder: str) -> str:
     """An absolute path as one from the file's folder, so that the whole can be moved together."""
     return os.path.relpath(path, folder).replace(os.sep, "/") if path.startswith("/") else path
+
+
+if __name__ == "__main__":
+    told = json.load(sys.stdin)
+    try:
+        _flattened(told["beside"], Path(told["file"]), Kept(**told["kept"]))
+    except (Tf.ErrorException, RuntimeError, SceneFileError) as problem:
+        sys.exit(" ".join(str(problem).split()))

@@ -85,7 +85,7 @@ def record(session: Session, rows: bool = True) -> dict[str, Any]:
     things = []
     for translation in session.plan.translations.values():
         thing = session.scene.things[translation.thing]
-        fate = worst(translation.rows)
+        fate = worst(session.plan.ledger.tally(translation.thing))
         entry: dict[str, Any] = {
             "path": thing.id,
             "name": thing.name,

@@ -23,6 +23,7 @@ class Link:
 class Node:
     """One node: its type, the values that were set and the links that were made. What is not set has the default.
 
+    `source` is the prim it was read from and `written` the shader id that it has there.
     `values` may hold a number for a port that is linked too: what the port falls back to.
     """
 
@@ -31,6 +32,7 @@ class Node:
     values: dict[str, Value] = field(default_factory=dict)
     links: dict[str, Link] = field(default_factory=dict)
     source: str = ""
+    written: str = ""
     animated: tuple[str, ...] = ()
     problems: dict[str, str] | None = None
 

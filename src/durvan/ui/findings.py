@@ -35,7 +35,6 @@ class Findings(QWidget):
         super().__init__()
         self.state = state
         self.which = "open"
-        self.station = ""
         self.setObjectName("findings")
         self.setStyleSheet(f"#findings {{ background: {BRIGHT.name()}; border-top: 1px solid {STRONG_RULE.name()}; }}")
         down = column(self, (16, 7, 0, 0), 3)
@@ -85,22 +84,16 @@ class Findings(QWidget):
             button.setFont(font(SMALL, bold=word == which))
         self.fill()
 
-    def of_station(self, station: str) -> None:
-        """Show only what one station is about; empty for all."""
-        if station != self.station:
-            self.station = station
-            self.fill()
-
-    def shown(self) -> list[Finding]:
-        """The findings that the filter lets through."""
+    def shown(self) -> list[Group]:
+        """The groups that the filter lets through."""
         session = self.state.session
         if session is None:
             return []
-        found = session.findings
-        if self.which != "all":
-            wanted = self.which == "accepted"
-            found = [f for f in found if bool(session.accepted(f)) == wanted]
-        return found
+        if self.which == "open":
+            return session.open_groups()
+        if self.which == "all":
+            return session.groups
+        return grouped(finding for finding in session.findings if session.accepted(finding))
 
     def fill(self) -> None:
         """Fill the table."""
@@ -109,7 +102,7 @@ class Findings(QWidget):
         here = self._key(at) if at is not None else ""
         self.tree.blockSignals(True)
         self.tree.clear()
-        groups = grouped(self.shown())
+        groups = self.shown()
         for group in groups:
             item = self._top(group)
             if group.title in opened:

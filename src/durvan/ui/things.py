@@ -45,12 +45,9 @@ class Things(QAbstractTableModel):
         session = self.state.session
         if session is not None:
             for thing in session.scene.things.values():
-                rows = self.state.rows(thing.id)
-                counts = dict.fromkeys(SHOWN, 0)
-                for row in rows:
-                    counts[row.fate] += 1
+                counts = session.plan.ledger.tally(thing.id) if session.plan is not None else dict.fromkeys(SHOWN, 0)
                 if self.state.fate is None or counts[self.state.fate]:
-                    self.rows.append((thing, counts, worst(rows)))
+                    self.rows.append((thing, counts, worst(counts)))
         self.rows.sort(key=self._order)
         self.endResetModel()
 

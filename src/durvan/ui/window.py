@@ -214,7 +214,7 @@ class Window(QMainWindow):
         told = f"{len(open_)} open" if open_ else "nothing open"
         self.open_count.setText(f"{told}, {stops} of them stop the delivery" if stops else told)
         for station, button in self.buttons.items():
-            number = sum(1 for finding in open_ if finding.station == station)
+            number = session.open_at(station)
             button.setText(f"{station}  {number}" if number else station)
         self.undo_action.setText(f"Undo {session.done[-1].name.lower()}" if session.done else "Undo")
         self.undo_action.setEnabled(bool(session.done))

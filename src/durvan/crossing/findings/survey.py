@@ -13,11 +13,14 @@ from durvan.scene.model import Kind, Thing
 
 def look_over(plan: Plan, registry: Registry) -> list[Finding]:
     """All findings, in a steady order. What a rule says of a value is in the ledger; here is what matters of it."""
-    found = list(_all(plan, registry))
-    unique: dict[tuple[str, str], Finding] = {}
-    for finding in found:
-        unique.setdefault((finding.key, finding.title), finding)
-    return sorted(unique.values(), key=lambda f: (f.level, f.code, f.thing, f.path))
+    kinds: dict[tuple[int, str], dict[tuple[str, str], Finding]] = {}
+    for finding in _all(plan, registry):
+        kinds.setdefault((finding.level, finding.code), {}).setdefault((finding.key, finding.title), finding)
+    # Kind by kind: one sort of them all would hold every other thread up for as long as it takes.
+    out: list[Finding] = []
+    for kind in sorted(kinds):
+        out.extend(sorted(kinds[kind].values(), key=lambda finding: (finding.thing, finding.path)))
+    return out
 
 
 def _all(plan: Plan, registry: Registry) -> Iterator[Finding]:

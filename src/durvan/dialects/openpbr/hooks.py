@@ -23,6 +23,9 @@ _FIXED = {
 _CHANNELS = {"outr": "outr", "outg": "outg", "outb": "outb", "outa": "outa"}
 
 
+_FOLDED = ("ND_separate", "ND_extract", "ND_convert", "ND_luminance_")
+
+
 @cache
 def _categories() -> tuple[str, ...]:
     names = [name for name, kind in common_ground().types.items() if kind.role in ("surface", "node")]
@@ -40,28 +43,40 @@ def kind_of(shader_id: str) -> str | None:
     return None
 
 
+def folds(shader_id: str) -> bool:
+    """Nodes that only take a channel out or change a type say nothing of their own."""
+    return shader_id.startswith(_FOLDED)
+
+
 def before_reading(graph: Graph, metres_per_unit: float) -> None:
     """Fold nodes that only take a channel out into the link that reads them."""
     del metres_per_unit
-    taken: dict[str, Link] = {}
-    for node in list(graph.nodes.values()):
-        if node.kind.startswith(("ND_separate", "ND_extract", "ND_convert")) and "in" in node.links:
-            taken[node.id] = node.links["in"]
+    taken = {node.id: node.links["in"] for node in graph.nodes.values() if folds(node.kind) and "in" in node.links}
     for node in graph.nodes.values():
         for port, link in list(node.links.items()):
-            hops = 0
-            while link.node in taken and hops < len(taken) + 1:
-                through = graph.nodes[link.node]
-                output = link.output
-                if through.kind.startswith("ND_extract"):
-                    index = through.values.get("index", 0)
-                    output = f"out{'rgba'[int(index) % 4]}" if isinstance(index, int | float) else "outr"
-                onward = taken[link.node]
-                link = Link(onward.node, output if onward.output == "out" else onward.output)
-                hops += 1
-            node.links[port] = link
+            node.links[port] = _past(graph, link, taken)
     for name in taken:
         del graph.nodes[name]
+
+
+def _past(graph: Graph, link: Link, taken: dict[str, Link]) -> Link:
+    """Where a link leads once the nodes that are folded are gone, and which channel it then reads."""
+    for _ in range(len(taken) + 1):
+        onward = taken.get(link.node)
+        if onward is None:
+            break
+        through = graph.nodes[link.node]
+        output = link.output
+        if through.kind.startswith("ND_extract"):
+            index = through.values.get("index", 0)
+            output = f"out{'rgba'[int(index) % 4]}" if isinstance(index, int | float) else "outr"
+        elif through.kind.startswith("ND_luminance"):
+            output = "outgrey"
+        link = Link(onward.node, output if onward.output == "out" else onward.output)
+    source = graph.nodes.get(link.node)
+    if link.output == "out" and source is not None and source.written.startswith("ND_image_float"):
+        return Link(link.node, "outr")
+    return link
 
 
 def after_writing(graph: Graph, metres_per_unit: float) -> None:

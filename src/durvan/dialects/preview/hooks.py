@@ -13,6 +13,12 @@ def kind_of(shader_id: str) -> str | None:
     return None
 
 
+def folds(shader_id: str) -> bool:
+    """Every node is a word of its own."""
+    del shader_id
+    return False
+
+
 def before_reading(graph: Graph, metres_per_unit: float) -> None:
     """A network reads as it stands."""
     del graph, metres_per_unit

@@ -272,6 +272,8 @@ class Facing(QWidget):
         self.state = state
         self.setObjectName("facing")
         self.setStyleSheet(f"#facing {{ background: {BOOTH.name()}; }}")
+        self.named: object = None
+        self.places: dict[str, int] = {}
         down = column(self, (0, 0, 0, 0), 0)
         head = QWidget()
         head.setObjectName("head")
@@ -315,7 +317,7 @@ class Facing(QWidget):
             said = [thing.kind.value, count(len(rows), "value")]
             if thing.used_by:
                 said.append(count(thing.used_by, "object"))
-            fate = worst(rows)
+            fate = worst(session.plan.ledger.tally(thing.id)) if session.plan is not None else None
             if fate is not None:
                 said.append(f"worst: {fate.word}")
             if self.state.fate is not None:
@@ -326,12 +328,13 @@ class Facing(QWidget):
     def _names(self) -> None:
         session = self.state.session
         assert session is not None  # asked by _fill
-        names = [(spoken(t.name), t.id) for t in session.scene.things.values()]
-        if [self.choose.itemData(place) for place in range(self.choose.count())] != [data for _, data in names]:
+        if self.named is not session.scene:
+            self.named = session.scene
+            self.places = {thing.id: place for place, thing in enumerate(session.scene.things.values())}
             self.choose.clear()
-            for text, data in names:
-                self.choose.addItem(text, data)
-        self.choose.setCurrentIndex(self.choose.findData(self.state.selection.thing))
+            for thing in session.scene.things.values():
+                self.choose.addItem(spoken(thing.name), thing.id)
+        self.choose.setCurrentIndex(self.places.get(self.state.selection.thing, -1))
 
     def step(self, by: int) -> None:
         """Go to the next thing or the one before."""

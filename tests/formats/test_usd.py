@@ -1,0 +1,306 @@
+"""Any stage that USD opens is opened, and what is broken is told with the file and the place in it."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from pathlib import Path
+
+import pytest
+from pxr import Gf, Sdf, Usd, UsdGeom, UsdLux, UsdShade, UsdUtils
+
+from durvan.crossing.intake import open_scene
+from durvan.crossing.session import start
+from durvan.errors import SceneFileError
+from durvan.formats.usd_read import shortest
+from durvan.formats.usda_text import Layer, Spec, asset, literal, number, quoted
+from durvan.scene.model import Kind, PictureState
+from making import small, write
+
+UNITS = {
+    "none": "",
+    "int": "metersPerUnit = 1",
+    "float": "metersPerUnit = 0.0254",
+    "zero": "metersPerUnit = 0",
+    "negative": "metersPerUnit = -2",
+}
+
+
+@pytest.mark.parametrize(
+    ("unit", "up", "ending"), itertools.product(UNITS, ("Y", "Z", ""), ("usda", "usdc", "usd", "usdz"))
+)
+def test_every_form_of_stage_opens_and_is_carried(packs, tmp_path, unit, up, ending) -> None:
+    text = small().replace("    metersPerUnit = 0.01\n", f"    {UNITS[unit]}\n")
+    text = text.replace('    upAxis = "Y"\n', f'    upAxis = "{up}"\n' if up else "")
+    file = write(tmp_path, text)
+    if ending == "usdz":
+        assert UsdUtils.CreateNewUsdzPackage(str(file), str(tmp_path / "scene.usdz"))
+        file = tmp_path / "scene.usdz"
+    elif ending != "usda":
+        made = tmp_path / f"scene.{ending}"
+        Sdf.Layer.FindOrOpen(str(file)).Export(str(made))
+        file = made
+    session = start(file, packs, "pellune")
+    assert session.scene.up_axis == (up or "Y") and session.scene.metres_per_unit > 0
+    session.carry(tmp_path / "out.usda")
+    values = session.plan.translations["/W/Paint"].graph.nodes["finish"].values
+    assert values["color"] == (0.2, 0.3, 0.4) and values["rough"] == pytest.approx(0.4)
+    assert Usd.Stage.Open(str(tmp_path / "out.usda")).GetPrimAtPath("/W/Paint/pellune_network/finish")
+
+
+def test_a_unit_of_the_wrong_type_is_read_and_told(packs, tmp_path) -> None:
+    file = tmp_path / "odd.usdc"
+    layer = Sdf.Layer.CreateAnonymous(".usda")
+    layer.ImportFromString(small())
+    layer.pseudoRoot.SetInfo("metersPerUnit", Gf.Half(0.5) if hasattr(Gf, "Half") else 0.5)
+    layer.Export(str(file))
+    data = write(tmp_path, small().replace("metersPerUnit = 0.01", 'metersPerUnit = "0.5"'), "text.usda")
+    assert open_scene(file, packs).metres_per_unit == 0.5
+    try:
+        scene = open_scene(data, packs)
+    except SceneFileError as refused:
+        assert "text.usda" in str(refused)
+    else:
+        assert scene.metres_per_unit > 0
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "said"),
+    [
+        ("empty.usda", b"", "empty"),
+        ("words.usda", b"hello there", "cannot open"),
+        ("cut.usda", small().encode()[:200], "cannot open"),
+        ("cut.usdc", b"PXR-USDC" + b"\0" * 40, "cannot open"),
+        ("not.usdz", b"PK\x03\x04nothing", "cannot open"),
+        ("picture.usd", b"\x89PNG\r\n\x1a\n" + b"\0" * 64, "cannot open"),
+        ("scene.blob", b"#usda 1.0\n", "opens .usda"),
+    ],
+)
+def test_what_is_not_a_scene_is_refused_with_its_name(packs, tmp_path, name, content, said) -> None:
+    file = tmp_path / name
+    file.write_bytes(content)
+    with pytest.raises(SceneFileError) as told:
+        open_scene(file, packs)
+    assert said in str(told.value) and name in str(told.value) and "Traceback" not in str(told.value)
+
+
+def test_folders_and_missing_files_are_refused(packs, tmp_path) -> None:
+    with pytest.raises(SceneFileError, match="no such file"):
+        open_scene(tmp_path / "gone.usda", packs)
+    (tmp_path / "folder.usda").mkdir()
+    with pytest.raises(SceneFileError, match="not a file"):
+        open_scene(tmp_path / "folder.usda", packs)
+    with pytest.raises(SceneFileError):
+        open_scene(Path("/" + "x" * 5000 + ".usda"), packs)
+
+
+def test_a_truncated_crate_never_brings_it_down(packs, lamproom, tmp_path) -> None:
+    data = (lamproom.parent / "lamproom_shapes.usdc").read_bytes()
+    for part in (10, 100, len(data) // 2, len(data) - 10):
+        file = tmp_path / f"cut{part}.usdc"
+        file.write_bytes(data[:part])
+        with pytest.raises(SceneFileError):
+            open_scene(file, packs)
+
+
+def test_a_scene_without_dialect_opens_and_says_so(packs, tmp_path) -> None:
+    scene = open_scene(write(tmp_path, small().replace("orvik.finish", "nobody.knows")), packs)
+    assert [odd.code for odd in scene.oddities] == ["unknown-dialect"]
+    empty = start(write(tmp_path, '#usda 1.0\ndef Xform "W"\n{\n}\n', "empty_world.usda"), packs, "pellune")
+    assert empty.scene.dialect == "" and not empty.findings
+    empty.carry(tmp_path / "out.usda")
+
+
+@pytest.mark.parametrize(
+    ("change", "code"),
+    [
+        (("EXTRA", "color3f inputs:glow_tint.connect = </W/Paint/gone.outputs:colour>"), "dangling"),
+        (("EXTRA", "color3f inputs:glow_tint.connect = </W/Paint/finish.outputs:nothing>"), "cycle"),
+        (("EXTRA", "float inputs:cutout = inf"), "wrong-value"),
+        (("EXTRA", 'string inputs:cutout = "x"'), "wrong-value"),
+        (("EXTRA", "float[] inputs:cutout = [1, 2, 3, 4, 5, 6]"), "wrong-value"),
+    ],
+)
+def test_broken_networks_open_with_a_finding(packs, tmp_path, change, code) -> None:
+    session = start(write(tmp_path, small(change[1])), packs, "pellune")
+    assert code in {finding.code for finding in session.findings}
+    session.carry(tmp_path / "out.usda")
+
+
+def test_names_and_chains_without_end(packs, tmp_path) -> None:
+    name = "x" * 200_000
+    text = small(
+        f'token inputs:polish_curve = "{name}"', f'def Shader "{name}"\n{{\nuniform token info:id = "orvik.picture"\n}}'
+    )
+    text = text.replace('token inputs:polish_curve = "trowbridge"\n', "")
+    session = start(write(tmp_path, text), packs, "pellune")
+    assert all(len(finding.cause) < 1000 and len(finding.title) < 200 for finding in session.findings)
+
+
+def test_networks_in_containers_and_by_their_inputs(packs, tmp_path) -> None:
+    stage = Usd.Stage.CreateNew(str(tmp_path / "nested.usda"))
+    material = UsdShade.Material.Define(stage, "/M")
+    tint = material.CreateInput("tint", Sdf.ValueTypeNames.Color3f)
+    tint.Set(Gf.Vec3f(0.1, 0.2, 0.3))
+    graph = UsdShade.NodeGraph.Define(stage, "/M/Graph")
+    passed = graph.CreateInput("tint", Sdf.ValueTypeNames.Color3f)
+    passed.ConnectToSource(tint)
+    surface = UsdShade.Shader.Define(stage, "/M/Graph/Surface")
+    surface.CreateIdAttr("UsdPreviewSurface")
+    surface.CreateInput("diffuseColor", Sdf.ValueTypeNames.Color3f).ConnectToSource(passed)
+    out = graph.CreateOutput("surface", Sdf.ValueTypeNames.Token)
+    out.ConnectToSource(surface.CreateOutput("surface", Sdf.ValueTypeNames.Token))
+    material.CreateSurfaceOutput().ConnectToSource(out)
+    stage.Save()
+    session = start(tmp_path / "nested.usda", packs, "pellune")
+    assert session.plan.translations["/M"].graph.nodes["Graph/Surface"].values["color"] == (0.1, 0.2, 0.3)
+
+
+def test_variants_references_payloads_and_layers(packs, tmp_path) -> None:
+    write(tmp_path, small(), "look.usda")
+    main = """#usda 1.0
+(
+    subLayers = [@./over.usda@]
+)
+def "Room" (
+    variants = { string finish = "dull" }
+    prepend variantSets = "finish"
+    prepend payload = @./look.usda@
+)
+{
+    variantSet "finish" = {
+        "dull" {
+            over "Paint" {
+                over "finish" {
+                    float inputs:polish = 0.1
+                }
+            }
+        }
+        "bright" {
+            over "Paint" {
+                over "finish" {
+                    float inputs:polish = 0.9
+                }
+            }
+        }
+    }
+}
+"""
+    write(
+        tmp_path,
+        '#usda 1.0\nover "Room"\n{\n    over "Paint"\n    {\n        over "finish"\n        {\n            float inputs:cutout = 0.25\n        }\n    }\n}\n',
+        "over.usda",
+    )
+    session = start(write(tmp_path, main), packs, "pellune")
+    values = session.plan.translations["/Room/Paint"].graph.nodes["finish"].values
+    assert values["rough"] == pytest.approx(0.9)
+    assert len(session.scene.layers) == 3
+
+
+def test_a_missing_reference_is_a_finding_not_an_end(packs, tmp_path) -> None:
+    session = start(write(tmp_path, small(more='def "Gone" (references = @./gone.usda@)\n{\n}')), packs, "pellune")
+    found = [finding for finding in session.findings if finding.code == "composition"]
+    assert found and "gone.usda" in found[0].cause
+
+
+def test_plain_lights_and_cameras_of_any_kind(packs, tmp_path) -> None:
+    stage = Usd.Stage.CreateNew(str(tmp_path / "lights.usda"))
+    UsdGeom.SetStageMetersPerUnit(stage, 1.0)
+    for kind in (
+        UsdLux.RectLight,
+        UsdLux.DiskLight,
+        UsdLux.SphereLight,
+        UsdLux.CylinderLight,
+        UsdLux.DistantLight,
+        UsdLux.DomeLight,
+        UsdLux.PortalLight,
+    ):
+        light = kind.Define(stage, f"/L/{kind.__name__}")
+        light.CreateIntensityAttr(20.0)
+    spot = UsdLux.ShapingAPI.Apply(stage.GetPrimAtPath("/L/SphereLight"))
+    spot.CreateShapingConeAngleAttr(30.0)
+    spot.CreateShapingConeSoftnessAttr(0.2)
+    camera = UsdGeom.Camera.Define(stage, "/L/Camera")
+    camera.CreateFocalLengthAttr(0.35)
+    mesh = UsdGeom.Mesh.Define(stage, "/L/Glow")
+    UsdLux.MeshLightAPI.Apply(mesh.GetPrim())
+    stage.Save()
+    session = start(tmp_path / "lights.usda", packs, "pellune")
+    assert sum(1 for _ in session.scene.of(Kind.LIGHT)) == 8
+    graphs = {name.rsplit("/", 1)[-1]: t.graph for name, t in session.plan.translations.items()}
+    beam = next(iter(graphs["SphereLight"].nodes.values()))
+    assert beam.kind == "pellune.beam" and beam.values["outer"] == 30.0 and beam.values["inner"] == pytest.approx(24.0)
+    assert next(iter(graphs["Camera"].nodes.values())).values["focal_length"] == pytest.approx(35.0)
+    assert next(iter(graphs["DomeLight"].nodes.values())).values["lux"] == pytest.approx(20 * math.pi)
+    assert "unknown-thing" in {finding.code for finding in session.findings}
+    session.carry(tmp_path / "out.usda")
+
+
+def test_pictures_in_place_absent_unreadable_and_in_tiles(packs, lamproom, tmp_path) -> None:
+    (tmp_path / "good.png").write_bytes((lamproom.parent / "textures" / "dial_face.png").read_bytes())
+    (tmp_path / "tile.1001.png").write_bytes(b"x")
+    (tmp_path / "bad.png").write_bytes(b"not a picture")
+    nodes = "".join(
+        f'def Shader "{n}"\n{{\nuniform token info:id = "orvik.picture"\nasset inputs:file = @{f}@\n}}\n'
+        for n, f in (
+            ("a", "./good.png"),
+            ("b", "./gone.png"),
+            ("c", "./bad.png"),
+            ("d", "./tile.<UDIM>.png"),
+            ("e", "a b (1).png"),
+        )
+    )
+    scene = open_scene(write(tmp_path, small(more=nodes)), packs)
+    states = {picture.written: picture.state for picture in scene.pictures.values()}
+    assert states == {
+        "./good.png": PictureState.IN_PLACE, "./gone.png": PictureState.ABSENT, "./bad.png": PictureState.UNREADABLE,
+        "./tile.<UDIM>.png": PictureState.IN_PLACE, "a b (1).png": PictureState.ABSENT,
+    }  # fmt: skip
+
+
+# text
+
+
+@pytest.mark.parametrize("value", [0.1, 1 / 3, 2.2, 1e-12, 16777217.0, -0.0, 3.4e38, 123456.789])
+def test_numbers_read_back_to_single_precision(value) -> None:
+    import struct
+
+    single = struct.Struct("f")
+    assert single.unpack(single.pack(float(number(value))))[0] == single.unpack(single.pack(value))[0]
+
+
+@pytest.mark.parametrize(
+    "text", ["plain", 'with "quotes"', "a\\b", "line\nbreak\ttab", "ünï © 灯", "#{}@<>", "'''", '"""']
+)
+def test_texts_read_back(text) -> None:
+    layer = Layer()
+    spec = layer.prim("/A")
+    spec.specifier = "def"
+    spec.lines.append(f"string x = {quoted(text)}")
+    read = Sdf.Layer.CreateAnonymous(".usda")
+    assert read.ImportFromString(layer.text())
+    assert read.GetAttributeAtPath("/A.x").default == text
+
+
+@pytest.mark.parametrize("path", ["a.png", "./a b.png", "at@sign.png", "../up.png", "f(1).png"])
+def test_asset_paths_read_back(path) -> None:
+    layer = Layer()
+    spec = layer.prim("/A")
+    spec.lines.append(f"asset x = {asset(path)}")
+    read = Sdf.Layer.CreateAnonymous(".usda")
+    assert read.ImportFromString(layer.text())
+    assert read.GetAttributeAtPath("/A.x").default.path == path
+
+
+def test_literals_and_depth() -> None:
+    assert literal("color", (0.5, 0.25, 1.0)) == "(0.5, 0.25, 1)"
+    assert literal("bool", True) == "1" and literal("int", 4) == "4" and literal("token", "a") == '"a"'
+    layer = Layer()
+    layer.prim("/" + "/".join(f"p{n}" for n in range(3000)))
+    assert layer.text().count("over") == 3000 and isinstance(layer.root, Spec)
+
+
+def test_single_precision_numbers_are_read_as_they_were_meant() -> None:
+    assert shortest(2.200000047683716) == 2.2
+    assert shortest(2.200000047683717) == 2.200000047683717
+    assert shortest(0.1) == 0.1

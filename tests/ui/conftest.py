@@ -1,0 +1,51 @@
+"""A window that is shown, dressed, and closed without leftovers."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtWidgets import QApplication
+
+from durvan.dialects.registry import Registry
+from durvan.ui.theme import dress
+from durvan.ui.window import Window
+
+
+@pytest.fixture
+def window(qtbot, packs: Registry) -> Iterator[Window]:
+    """An empty window; no thread may be left when it is closed."""
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    dress(app)
+    made = Window(packs)
+    made.resize(1280, 800)
+    made.show()
+    qtbot.waitExposed(made)
+    yield made
+    made.state.session = None  # nothing to ask about
+    made.close()
+    made.deleteLater()
+    left = [thread.name for thread in threading.enumerate() if thread.name.startswith("durvan-")]
+    assert left == []
+
+
+@pytest.fixture
+def ready(window: Window, qtbot) -> Callable[[], None]:
+    """Wait until nothing runs."""
+
+    def wait() -> None:
+        qtbot.waitUntil(lambda: window.state.job is None, timeout=20_000)
+
+    return wait
+
+
+@pytest.fixture
+def lamp(window: Window, qtbot, ready: Callable[[], None], lamproom: Path) -> Window:
+    """The window with the demo scene."""
+    window.open(lamproom)
+    qtbot.waitUntil(lambda: window.state.session is not None, timeout=20_000)
+    ready()
+    return window

@@ -217,9 +217,12 @@ class Incoming:
     # one correspondence
 
     def _entry(self, node: Node, kind: CompiledType, entry: CompiledEntry, cut: set[str]) -> None:
-        rows = [self.rows[name] for name in entry.ours if name in self.rows]
         if entry.entry.only == "out":
             return
+        if not entry.measured_facts and entry.reads.isdisjoint(self.rows):
+            self._untouched(node, kind, entry)
+            return
+        rows = [self.rows[name] for name in entry.ours if name in self.rows]
         if entry.when is not None and not self._ask(entry.when, node):
             return
         silent = not entry.inward
@@ -234,6 +237,22 @@ class Incoming:
             self._put(node, kind, role, port, value, rows)
         for row in rows:
             self._note(row, entry, node)
+
+    def _untouched(self, node: Node, kind: CompiledType, entry: CompiledEntry) -> None:
+        """An entry of which nothing was set always comes to the same, so it is worked out once."""
+        known = entry.idle.get(self.metres_per_unit)
+        if known is None:
+            known = []
+            if entry.when is None or self._ask(entry.when, node):
+                for (role, port), ready in entry.inward:
+                    value = self._value(node, entry, ready, [], set())
+                    if role == "start" or value is None or isinstance(value, Link):
+                        continue
+                    if not same(value, common_ground().types[kind.roles[role]].parameters[port].default):
+                        known.append((role, port, value))
+            entry.idle[self.metres_per_unit] = known
+        for role, port, value in known:
+            self._role(node, kind, role).values[port] = value
 
     def _value(
         self, node: Node, entry: CompiledEntry, ready: Ready | None, rows: list[Row], cut: set[str]

@@ -159,7 +159,12 @@ class Outgoing:
         case = self._case(match)
         consumed: set[tuple[str, str]] = set()
         for entry in case.entries:
-            if not entry.outward or (entry.when_back is not None and not self._ask(entry.when_back, match)):
+            if not entry.outward:
+                continue
+            if not entry.measured_facts and self._untouched(match, entry):
+                if self._says_nothing(match, entry):
+                    continue
+            elif entry.when_back is not None and not self._ask(entry.when_back, match):
                 continue
             ports = [self._place(match, role, port) for role, port in entry.common]
             consumed.update((node.id, port) for node, port in ports if node is not None)
@@ -188,9 +193,6 @@ class Outgoing:
 
     def _entry(self, match: Match, entry: CompiledEntry, ports: list[tuple[Node, str]]) -> None:
         rows = self._rows(ports)
-        touched = any(port in node.values or port in node.links for node, port in ports)
-        if not touched and not rows and not entry.when_back and self._idle(match, entry):
-            return
         target = match.target
         assert target is not None  # made in _take, before anything is written
         for name, ready in entry.outward:
@@ -208,20 +210,29 @@ class Outgoing:
                 self._added(entry, match, target, name, parameter, rows)
             self._note(rows, entry, target, name, match)
 
-    def _idle(self, match: Match, entry: CompiledEntry) -> bool:
-        """Whether an untouched entry comes to the target's own default, so that nothing need be said."""
-        for name, ready in entry.outward:
-            if ready is not None:
-                return False
-            role, port = entry.common[0]
-            default = common_ground().types[match.type.roles[role]].parameters[port].default
-            if default is None:
-                continue
-            factor = entry.factor(self.metres_per_unit)
-            wanted = match.type.type.parameters[name].default
-            if not same(_times(default, 1.0 / factor), wanted):
+    def _untouched(self, match: Match, entry: CompiledEntry) -> bool:
+        """Whether nothing that an entry reads was set anywhere in the chain."""
+        roles = match.roles
+        for role, port in entry.reads_back:
+            node = roles.get(role)
+            if role == "start" or node is not None and (port in node.values or port in node.links):
                 return False
         return True
+
+    def _says_nothing(self, match: Match, entry: CompiledEntry) -> bool:
+        """Whether an untouched entry comes to the target's own defaults, or does not hold; worked out once."""
+        known = entry.idle_back.get(self.metres_per_unit)
+        if known is None:
+            known = entry.when_back is not None and not self._ask(entry.when_back, match)
+            if not known:
+                parameters = match.type.type.parameters
+                values = [
+                    (self._value(match, entry, r, [], parameters[n], []), parameters[n].default)
+                    for n, r in entry.outward
+                ]
+                known = all(value is None or not isinstance(value, Link) and same(value, d) for value, d in values)
+            entry.idle_back[self.metres_per_unit] = known
+        return known
 
     def _value(
         self, match: Match, entry: CompiledEntry, ready: Ready | None, ports: list[tuple[Node, str]],
@@ -463,7 +474,8 @@ def _fitting(value: Any, parameter: Parameter) -> Value | None:
     if isinstance(value, Vec | tuple) and parameter.type in ("float", "int"):
         value = sum(value) / len(value)
     if parameter.type == "int":
-        return int(round(value))
+        whole: int = round(value)
+        return whole
     if parameter.type == "float":
         return float(value)
     if parameter.type == "bool":

@@ -16,7 +16,7 @@ from durvan.dialects.contract import Case, Entry, Identity, Mapping, Role, TypeM
 from durvan.errors import FormulaError, PackError
 from durvan.graph.formula import Formula, formula, wrap
 from durvan.scene.fate import Fate
-from durvan.scene.graph import Graph
+from durvan.scene.graph import Graph, Value
 from durvan.scene.vocabulary import NodeType, Parameter, Vocabulary, common_ground, unit_factor
 
 Model = TypeVar("Model", bound=BaseModel)
@@ -67,6 +67,25 @@ class CompiledEntry:
     text_out: str
     units: tuple[str, str]
     because: str
+    reads: frozenset[str] = frozenset()
+    reads_back: tuple[tuple[str, str], ...] = ()
+    measured_facts: bool = False
+    idle: dict[float, list[tuple[str, str, Value]]] = field(default_factory=dict)
+    idle_back: dict[float, bool] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        terms = [
+            term for ready in (self.when, *(r for _, r in self.inward)) if ready is not None for term in ready.terms
+        ]
+        self.reads = frozenset((*self.ours, *(term.name for term in terms)))
+        back = [
+            term
+            for ready in (self.when_back, *(r for _, r in self.outward))
+            if ready is not None
+            for term in ready.terms
+        ]
+        self.reads_back = tuple(dict.fromkeys((*self.common, *((term.role, term.name) for term in back))))
+        self.measured_facts = any(term.source == "context" for term in (*terms, *back))
 
     def factor(self, metres_per_unit: float) -> float:
         """What a one-for-one value is multiplied by on its way in."""

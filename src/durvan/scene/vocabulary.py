@@ -7,7 +7,7 @@ of the same form.
 from __future__ import annotations
 
 import math
-from functools import cache
+from functools import cache, cached_property
 from importlib import resources
 from typing import Any, Literal
 
@@ -131,10 +131,14 @@ class NodeType(Strict):
             raise ValueError("a type without a family needs one on each parameter")
         return self
 
+    @cached_property
+    def families(self) -> dict[str, str]:
+        """The feature family of each parameter."""
+        return {name: said.family or self.family or "geometry" for name, said in self.parameters.items()}
+
     def family_of(self, parameter: str) -> str:
-        """The feature family a parameter is counted in."""
-        found = self.parameters.get(parameter)
-        return (found.family if found else "") or self.family or "geometry"
+        """The feature family a parameter is counted in; of one that is not known, the type's."""
+        return self.families.get(parameter) or self.family or "geometry"
 
 
 class Vocabulary(Strict):

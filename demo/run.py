@@ -1,0 +1,55 @@
+"""`make demo`: the demo scene in the window where there is a display; else the whole example on the command line."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent
+SCENE = ROOT / "demo" / "lamproom" / "lamproom.usda"
+OUT = ROOT / "out" / "demo"
+RUN = [sys.executable, "-c", "from durvan.cli.main import run; run()"]
+
+
+def step(text: str, *arguments: str) -> None:
+    """Run one command and show what it says; 1 means that findings are open, as they are in this scene."""
+    print(f"\n── {text}\n   durvan {' '.join(arguments)}\n", flush=True)
+    status = subprocess.run([*RUN, *arguments], check=False).returncode
+    if status not in (0, 1):
+        sys.exit(status)
+
+
+def on_the_command_line() -> None:
+    """Survey, carry beside and alone, and write the record."""
+    OUT.mkdir(parents=True, exist_ok=True)
+    scene, out = str(SCENE), str(OUT)
+    step("What is in the scene, and what will become of it", "survey", scene, "--to", "pellune")
+    beside = ["--out", f"{out}/lamproom_pellune.usda", "--save", f"{out}/lamproom.durvan"]
+    step("Carry it beside the original", "carry", scene, "--to", "pellune", *beside)
+    step(
+        "Carry it alone, as a stage of its own",
+        "carry",
+        scene,
+        "--to",
+        "pellune",
+        "--alone",
+        "--out",
+        f"{out}/lamproom_alone.usdc",
+    )
+    step("Write the record", "record", f"{out}/lamproom.durvan", "--out", f"{out}/lamproom.html")
+    print(f"\nThe results are in {OUT}:")
+    for file in sorted(OUT.iterdir()):
+        print(f"  {file.name:26} {file.stat().st_size / 1000:8.0f} kB")
+
+
+def main() -> None:
+    """Choose by whether there is a display."""
+    if os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"):
+        sys.exit(subprocess.run([*RUN, "open", str(SCENE)], check=False).returncode)
+    on_the_command_line()
+
+
+if __name__ == "__main__":
+    main()

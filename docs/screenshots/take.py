@@ -1,0 +1,61 @@
+"""`make screenshots`: the pictures in this folder, taken from the demo scene at 1280×800."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtWidgets import QApplication
+
+from durvan.dialects.registry import registry
+from durvan.scene.fate import Fate
+from durvan.ui.state import Selection
+from durvan.ui.theme import dress
+from durvan.ui.window import Window
+
+HERE = Path(__file__).parent
+SCENE = HERE.parent.parent / "demo" / "lamproom" / "lamproom.usda"
+
+
+def wait(milliseconds: int) -> None:
+    """Turn the event loop for a while."""
+    loop = QEventLoop()
+    QTimer.singleShot(milliseconds, loop.quit)
+    loop.exec()
+
+
+def main() -> None:
+    """Take them all."""
+    app = QApplication([])
+    dress(app)
+    window = Window(registry())
+    window.resize(1280, 800)
+    window.show()
+    wait(100)
+    window.grab().save(str(HERE / "start.png"))
+    window.open(SCENE)
+    while window.state.session is None or window.state.job is not None:
+        wait(50)
+    state = window.state
+    state.select(Selection(cell=("reflection", Fate.FITTED)))
+    wait(150)
+    window.grab().save(str(HERE / "survey.png"))
+    brass = "/LampRoom/Looks/LensFrameBrass"
+    state.select(Selection(brass, next(row for row in state.rows(brass) if row.parameter == "polish")))
+    window.go("Facing")
+    wait(150)
+    window.grab().save(str(HERE / "facing.png"))
+    window.findings.next_worst()
+    window.findings.next_worst()
+    wait(150)
+    window.grab().save(str(HERE / "finding.png"))
+    state.session = None
+    window.close()
+    print(f"took {len(list(HERE.glob('*.png')))} pictures")
+
+
+if __name__ == "__main__":
+    main()

@@ -13,7 +13,7 @@ from making import material, single, values_of
 
 
 def finish(values, **nodes):
-    links = {port: to for port, to in nodes.pop("links", {}).items()}
+    links = dict(nodes.pop("links", {}).items())
     return material("orvik", {"surface": ("orvik.finish", values, links), **nodes})
 
 

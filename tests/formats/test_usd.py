@@ -27,7 +27,7 @@ UNITS = {
 
 
 @pytest.mark.parametrize(
-    ("unit", "up", "ending"), itertools.product(UNITS, ("Y", "Z", ""), ("usda", "usdc", "usd", "usdz"))
+    ("unit", "up", "ending"), list(itertools.product(UNITS, ("Y", "Z", ""), ("usda", "usdc", "usd", "usdz")))
 )
 def test_every_form_of_stage_opens_and_is_carried(packs, tmp_path, unit, up, ending) -> None:
     text = small().replace("    metersPerUnit = 0.01\n", f"    {UNITS[unit]}\n")

@@ -91,7 +91,7 @@ def test_matched_peaks_are_equal() -> None:
     assert microfacet.blinn(1.0, exponent) == pytest.approx(float(microfacet.ggx(1.0, alpha)))
 
 
-def test_a_sharp_cone_holds_its_solid_angle() -> None:
+def test_a_sharp_cone_holds_its_steradians() -> None:
     assert photometry.cone_flux_factor(30.0, 30.0) == pytest.approx(
         2 * math.pi * (1 - math.cos(math.radians(30))), rel=1e-4
     )

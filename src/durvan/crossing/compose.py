@@ -54,6 +54,9 @@ class Composer:
             thing = self.scene.things[translation.thing]
             if not translation.graph.nodes:
                 continue
+            if translation.source_dialect == translation.target_dialect:
+                self._changes(thing, translation)
+                continue
             for path in (thing.id, *thing.twins):
                 if thing.kind is Kind.MATERIAL:
                     self._material(path, translation)
@@ -62,6 +65,22 @@ class Composer:
             if thing.in_instance:
                 self._free(thing)
         return self.layer
+
+    def _changes(self, thing: Thing, translation: Translation) -> None:
+        """Within one dialect the source says everything already, but for what a person changed."""
+        for name, node in translation.graph.nodes.items():
+            kind, before = self.pack.type(node.kind), thing.graph.nodes[name].values
+            for port, value in node.values.items():
+                if before.get(port) == value:
+                    continue
+                parameter = kind.parameters.get(port) if kind is not None else None
+                of = parameter.type if parameter is not None else "any"
+                attribute = f"inputs:{port}"
+                if thing.kind is not Kind.MATERIAL:
+                    space = self.pack.identity.namespace
+                    attribute = (parameter.attribute if parameter is not None else "") or f"{space}:{port}"
+                said = asset(self._asset(str(value))) if of == "file" else literal(of, value)
+                self.layer.prim(node.source).lines.append(f"{type_of(of, value)} {attribute} = {said}")
 
     def _free(self, thing: Thing) -> None:
         """What stands in an instance cannot be overridden, so the instances that hold it are made unique."""
@@ -73,8 +92,7 @@ class Composer:
 
     def _material(self, path: str, translation: Translation) -> None:
         graph = translation.graph
-        same = translation.source_dialect == translation.target_dialect
-        if self.pack.hooks is not None and not same:
+        if self.pack.hooks is not None:
             graph = _copy(graph)
             self.pack.hooks.after_writing(graph, self.scene.metres_per_unit)
         material = self.layer.prim(path)
@@ -94,7 +112,7 @@ class Composer:
     def _node(self, spec: Spec, node: Node, names: dict[str, str], base: str, graph: Graph) -> None:
         kind = self.pack.type(node.kind)
         spec.specifier, spec.type = "def", "Shader"
-        shader_id = node.written or (kind.id if kind is not None else "") or node.kind
+        shader_id = (kind.id if kind is not None else "") or node.kind
         lines = spec.lines
         lines.append(f"uniform token info:id = {quoted(shader_id)}")
         parameters = kind.parameters if kind is not None else {}

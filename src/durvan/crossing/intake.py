@@ -167,7 +167,7 @@ class Intake:
         if kind is None:
             if pack.hooks is not None and pack.hooks.folds(node.kind):
                 return
-            self._note("unknown-node", thing.id, node.id, node.kind)
+            self._note("unknown-node", thing.id, node.id, f"{node.kind[:120]} is not a word of {pack.title}")
             return
         node.kind = kind
         self._check(thing, node, pack.vocabulary.types[kind])

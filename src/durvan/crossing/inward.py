@@ -86,7 +86,7 @@ class Incoming:
     def _unknown(self, node: Node) -> None:
         known = self.pack.type(node.kind) is not None
         why = (
-            f"{self.pack.title} has no mapping for '{node.kind}'."
+            self.pack.mapping.no_word_for.get(node.kind, f"{self.pack.title} has no mapping for '{node.kind}'.")
             if known
             else f"'{node.kind}' is not a word of {self.pack.title}; an add-on is missing."
         )

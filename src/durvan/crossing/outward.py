@@ -13,11 +13,11 @@ from durvan.crossing.inward import Inward, same
 from durvan.crossing.ledger import Row
 from durvan.dialects.pack import CompiledCase, CompiledEntry, CompiledType, Pack, Ready
 from durvan.errors import FormulaError
-from durvan.graph.formula import Vec, plain, wrap
+from durvan.graph.formula import plain, wrap
 from durvan.graph.wire import Wire
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Link, Node, Value
-from durvan.scene.vocabulary import COMPONENTS, Parameter, common_ground
+from durvan.scene.vocabulary import COMPONENTS, LARGEST, Parameter, common_ground
 
 NOTHING_NEEDED = "At this value it does nothing, so nothing is needed for it."
 
@@ -199,6 +199,9 @@ class Outgoing:
             parameter = match.type.type.parameters[name]
             value = self._value(match, entry, ready, ports, parameter, rows)
             if value is None:
+                if parameter.default is not None:
+                    for row in rows:
+                        row.meet(Fate.HELD, "What it comes to cannot stand in the target; its default is used.")
                 continue
             if isinstance(value, Link):
                 self.pending.append((target, name, value))
@@ -215,7 +218,7 @@ class Outgoing:
         roles = match.roles
         for role, port in entry.reads_back:
             node = roles.get(role)
-            if role == "start" or node is not None and (port in node.values or port in node.links):
+            if role == "start" or (node is not None and (port in node.values or port in node.links)):
                 return False
         return True
 
@@ -230,7 +233,7 @@ class Outgoing:
                     (self._value(match, entry, r, [], parameters[n], []), parameters[n].default)
                     for n, r in entry.outward
                 ]
-                known = all(value is None or not isinstance(value, Link) and same(value, d) for value, d in values)
+                known = all(value is None or (not isinstance(value, Link) and same(value, d)) for value, d in values)
             entry.idle_back[self.metres_per_unit] = known
         return known
 
@@ -464,20 +467,29 @@ def _times(value: Value, factor: float) -> Value:
     return tuple(part * factor for part in value) if isinstance(value, tuple) else value * factor
 
 
+def _stands(value: Any) -> bool:
+    return bool(-LARGEST < value < LARGEST)  # false for what is not a number, too
+
+
 def _fitting(value: Any, parameter: Parameter) -> Value | None:
-    """A value in the form that a parameter takes: a number spread over channels, or channels meant to one number."""
+    """A value in the form that a parameter takes: a number spread over channels, or channels meant to one number.
+
+    None when it cannot be brought into that form, or is not finite in single precision.
+    """
     size = COMPONENTS.get(parameter.type)
     if size is not None:
+        if isinstance(value, int | float):
+            value = (float(value),) * size
+        return tuple(value) if isinstance(value, tuple) and len(value) == size and all(map(_stands, value)) else None
+    if parameter.type in ("float", "int"):
         if isinstance(value, tuple):
-            return tuple(value) if len(value) == size else None
-        return (float(value),) * size if isinstance(value, int | float) else None
-    if isinstance(value, Vec | tuple) and parameter.type in ("float", "int"):
-        value = sum(value) / len(value)
-    if parameter.type == "int":
+            value = sum(value) / len(value)
+        if not isinstance(value, int | float) or not _stands(value):
+            return None
+        if parameter.type == "float":
+            return float(value)
         whole: int = round(value)
-        return whole
-    if parameter.type == "float":
-        return float(value)
+        return whole if abs(whole) < 2**31 else None
     if parameter.type == "bool":
         return bool(value)
     out: Value = value

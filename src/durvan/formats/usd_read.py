@@ -132,7 +132,11 @@ class StageReader:
         for seen, prim in enumerate(self._prims(), 1):
             if seen % 500 == 0:
                 self.report(Step("Reading the stage", seen))
-            self._prim(prim)
+            try:
+                self._prim(prim)
+            except (Tf.ErrorException, RuntimeError) as problem:
+                # The library refuses one prim; the rest of the scene is as good as before.
+                self._odd("unreadable-prim", str(prim.GetPath()), " ".join(str(problem).split())[-200:])
         if any(thing.kind is Kind.CAMERA for thing in self.raw.things):
             self._solids()
         return self.raw
@@ -196,6 +200,9 @@ class StageReader:
                 for target in relation.GetTargets():
                     path = str(target)
                     self.raw.bound[path] = self.raw.bound.get(path, 0) + 1
+
+    def _odd(self, code: str, path: str, detail: str) -> None:
+        self.raw.oddities.append(Oddity(code, "", path, detail))
 
     def _begin(self, prim: Any, kind: Kind) -> RawThing | None:
         thing = RawThing(str(prim.GetPath()), prim.GetName(), kind, str(prim.GetTypeName()))
@@ -360,7 +367,11 @@ class StageReader:
 
     def _pose(self, prim: Any, thing: RawThing) -> None:
         """Where a camera stands and where it looks, in the world and the stage's unit."""
-        matrix = UsdGeom.Xformable(prim).ComputeLocalToWorldTransform(self.time)
+        try:
+            matrix = UsdGeom.Xformable(prim).ComputeLocalToWorldTransform(self.time)
+        except (Tf.ErrorException, RuntimeError):
+            self._odd("unreadable-prim", thing.path, "Where the camera stands cannot be told; its transform is broken.")
+            return
         eye, look = matrix.ExtractTranslation(), _direction(matrix, 0.0, 0.0, -1.0)
         for place, axis in enumerate("xyz"):
             thing.context[f"eye_{axis}"] = eye[place]

@@ -89,7 +89,10 @@ def _strip_space(layer: Any, path: str, space: str) -> None:
 
 def _near(path: str, folder: str) -> str:
     """An absolute path as one from the file's folder, so that the whole can be moved together."""
-    return os.path.relpath(path, folder).replace(os.sep, "/") if path.startswith("/") else path
+    if not path.startswith("/"):
+        return path
+    near = os.path.relpath(path, folder).replace(os.sep, "/")
+    return near if near.startswith(".") else f"./{near}"
 
 
 if __name__ == "__main__":

@@ -31,6 +31,7 @@ ParameterType = Literal[
     "surface",
     "any",
 ]
+LARGEST = 3.4e38  # of single precision, in which USD keeps most numbers
 COMPONENTS = {"color": 3, "vector3": 3, "normal": 3, "vector2": 2, "vector4": 4}
 FAMILIES = (
     "base", "reflection", "transparency", "depth", "layers", "relief", "glow", "textures", "procedurals",
@@ -88,7 +89,9 @@ class Parameter(Strict):
         if self.type in ("float", "int"):
             if isinstance(value, bool) or not isinstance(value, int | float):
                 return f"expected a number, found {_short(value)}"
-            return "" if math.isfinite(value) else f"not a finite number: {value}"
+            if not math.isfinite(value):
+                return f"not a finite number: {value}"
+            return "" if abs(value) <= LARGEST else f"too large for single precision: {value:g}"
         if self.type == "bool":
             return "" if isinstance(value, bool) else f"expected true or false, found {_short(value)}"
         if self.type in ("file", "token", "string"):

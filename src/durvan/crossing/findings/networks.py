@@ -23,6 +23,7 @@ _ODD: dict[str, tuple[Level, str, str, str]] = {
     "wrong-value": (Level.LOOK, "A value that cannot be one", "the default is used instead", "Facing"),
     "out-of-range": (Level.NOTE, "A value outside its range", "the target may clamp it", "Facing"),
     "no-surface": (Level.NOTE, "A material without a surface", "its objects will have no look", "Survey"),
+    "unreadable-prim": (Level.LOOK, "Something in the scene that cannot be read", "it is carried as far as it could be", "Survey"),
     "stray-shader": (Level.NOTE, "A shader outside any material", "nothing uses it", "Survey"),
     "composition": (Level.LOOK, "Part of the scene could not be composed", "what it should bring in is not there", "Survey"),
     "stage-unit": (Level.NOTE, "The unit of length is stored wrongly", "sizes depend on it", "Survey"),
@@ -58,7 +59,11 @@ def oddities(scene: Scene, carried: set[str]) -> Iterator[Finding]:
 
 def _evidence(odd: Oddity, scene: Scene) -> tuple[tuple[str, str], ...]:
     thing = scene.things.get(odd.thing)
-    users = f"{thing.used_by} objects" if thing is not None and thing.kind is Kind.MATERIAL else ""
+    users = (
+        ("1 object" if thing.used_by == 1 else f"{thing.used_by} objects")
+        if thing is not None and thing.kind is Kind.MATERIAL
+        else ""
+    )
     rows = [("where", odd.path[:200]), ("what", odd.detail[:200])]
     return (*rows, ("used by", users)) if users else tuple(rows)
 

@@ -6,31 +6,20 @@ are matched in their turn, so that what is no longer needed is never written.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Any
 
 from durvan.crossing.inward import Inward, same
 from durvan.crossing.ledger import Row
-from durvan.dialects.pack import CompiledCase, CompiledEntry, CompiledType, Pack, Ready
+from durvan.crossing.matching import Match, Matcher
+from durvan.dialects.pack import CompiledEntry, CompiledType, Pack, Ready
 from durvan.errors import FormulaError
-from durvan.graph.formula import plain, wrap
+from durvan.graph.formula import plain
 from durvan.graph.wire import Wire
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Link, Node, Value
 from durvan.scene.vocabulary import COMPONENTS, LARGEST, Parameter, common_ground
 
 NOTHING_NEEDED = "At this value it does nothing, so nothing is needed for it."
-
-
-@dataclass(slots=True)
-class Match:
-    """A node type found on the common ground, and the nodes that play its roles."""
-
-    type: CompiledType
-    roles: dict[str, Node]
-    inner: set[str] = field(default_factory=set)
-    target: Node | None = None
-    start: tuple[Node, str] | None = None
 
 
 class Outgoing:
@@ -41,11 +30,11 @@ class Outgoing:
         self.inward = inward
         self.graph = inward.graph
         self.pack = pack
-        self.context = context
         self.metres_per_unit = mpu
         self.out = Graph()
         self.matches: dict[str, Match] = {}
-        self.uses: dict[str, int] = {}
+        self.matcher = Matcher(self.graph, pack, context)
+        self.uses = self.matcher.uses
         self.needed: set[str] = set()
         self.seen: set[str] = set()
         self.known = set(inward.graph.nodes)
@@ -54,7 +43,6 @@ class Outgoing:
 
     def run(self) -> Graph:
         order, _ = self.graph.order()
-        self.uses = self.graph.consumers()
         self.needed = {link.node for link in self.graph.outputs.values()}
         for name in reversed(order):
             if name in self.needed:
@@ -69,14 +57,14 @@ class Outgoing:
         self.inward.rows.extend(self.added)
         return self.out
 
-    # matching
+    # the walk
 
     def _take(self, name: str) -> None:
         if name in self.seen:
             return
         self.seen.add(name)
         node = self.graph.nodes[name]
-        match = self._match(node)
+        match = self.matcher.match(node)
         if match is None:
             self._without(node)
             return
@@ -85,97 +73,23 @@ class Outgoing:
         match.target = self.out.add(Node(_plain_id(main.id), match.type.kind, source=node.source))
         self._emit(match)
 
-    def _match(self, node: Node) -> Match | None:
-        for kind, place in self.pack.by_category.get(node.kind, ()):
-            match = self._chain(node, kind, place)
-            if match is not None and (kind.when_back is None or self._ask(kind.when_back, match)):
-                return match
-        return None
-
-    def _chain(self, node: Node, kind: CompiledType, place: int) -> Match | None:
-        if not self._fits(kind, place, node):
-            return None
-        match = Match(kind, {kind.chain[place].name: node})
-        current, role = node, kind.chain[place]
-        for index in range(place + 1, len(kind.chain)):
-            wanted = kind.chain[index]
-            link = current.links.get(role.into)
-            following = self.graph.nodes.get(link.node) if link is not None else None
-            if (
-                following is not None
-                and link is not None
-                and link.output == "out"
-                and self._fits(kind, index, following)
-                and (self.uses.get(following.id, 0) == 1 or not wanted.optional)
-            ):
-                match.roles[wanted.name] = following
-                match.inner.add(following.id)
-                current, role = following, wanted
-            elif not wanted.optional:
-                return None
-        match.start = (current, role.into)
-        return match
-
-    def _fits(self, kind: CompiledType, place: int, node: Node) -> bool:
-        role = kind.chain[place]
-        if role.category != node.kind:
-            return False
-        ready = kind.conditions.get(role.name)
-        return ready is None or self._ask(ready, Match(kind, {role.name: node}))
-
-    def _ask(self, ready: Ready, match: Match) -> bool:
-        try:
-            return bool(ready.formula(*self._arguments(ready, match, None)))
-        except FormulaError:
-            return False
-
-    def _arguments(self, ready: Ready, match: Match, stem: str | None) -> list[Any]:
-        out: list[Any] = []
-        for term in ready.terms:
-            if term.role == "start" and match.start is not None:
-                node: Node | None = match.start[0]
-                name = match.start[1]
-            else:
-                node, name = match.roles.get(term.role), term.name
-            if term.source == "context":
-                key = f"{match.roles[match.type.main].id}:{name}" if match.type.main in match.roles else name
-                out.append(self.context.get(key, self.context.get(name, 0.0)))
-            elif term.source == "mapped":
-                out.append(node is not None and name in node.links)
-            elif term.source == "given":
-                out.append(node is not None and (name in node.values or name in node.links))
-            elif node is None:
-                out.append(term.default)
-            elif stem is not None and name in node.links:
-                out.append(Wire(self.graph, node.links[name], stem))
-            else:
-                value = node.values.get(name)
-                out.append(term.default if value is None else wrap(value))
-        return out
-
     # writing one node
 
     def _emit(self, match: Match) -> None:
-        case = self._case(match)
+        case = self.matcher.case(match)
         consumed: set[tuple[str, str]] = set()
         for entry in case.entries:
             if not entry.outward:
                 continue
-            if not entry.measured_facts and self._untouched(match, entry):
+            if not entry.measured_facts and self.matcher.untouched(match, entry):
                 if self._says_nothing(match, entry):
                     continue
-            elif entry.when_back is not None and not self._ask(entry.when_back, match):
+            elif entry.when_back is not None and not self.matcher.ask(entry.when_back, match):
                 continue
             ports = [self._place(match, role, port) for role, port in entry.common]
             consumed.update((node.id, port) for node, port in ports if node is not None)
             self._entry(match, entry, [(node, port) for node, port in ports if node is not None])
         self._unsaid(match, consumed)
-
-    def _case(self, match: Match) -> CompiledCase:
-        for case in match.type.cases:
-            if case.when_back is None or self._ask(case.when_back, match):
-                return case
-        return match.type.cases[-1]
 
     def _place(self, match: Match, role: str, port: str) -> tuple[Node | None, str]:
         if role == "start":
@@ -213,20 +127,11 @@ class Outgoing:
                 self._added(entry, match, target, name, parameter, rows)
             self._note(rows, entry, target, name, match)
 
-    def _untouched(self, match: Match, entry: CompiledEntry) -> bool:
-        """Whether nothing that an entry reads was set anywhere in the chain."""
-        roles = match.roles
-        for role, port in entry.reads_back:
-            node = roles.get(role)
-            if role == "start" or (node is not None and (port in node.values or port in node.links)):
-                return False
-        return True
-
     def _says_nothing(self, match: Match, entry: CompiledEntry) -> bool:
         """Whether an untouched entry comes to the target's own defaults, or does not hold; worked out once."""
         known = entry.idle_back.get(self.metres_per_unit)
         if known is None:
-            known = entry.when_back is not None and not self._ask(entry.when_back, match)
+            known = entry.when_back is not None and not self.matcher.ask(entry.when_back, match)
             if not known:
                 parameters = match.type.type.parameters
                 values = [
@@ -246,7 +151,7 @@ class Outgoing:
         main = match.roles.get(match.type.main)
         stem = f"{main.id if main else 'node'}_{parameter_stem(entry)}"
         try:
-            result = ready.formula(*self._arguments(ready, match, stem))
+            result = ready.formula(*self.matcher.arguments(ready, match, stem))
         except FormulaError as problem:
             for row in rows:
                 row.meet(Fate.HELD, f"The formula cannot act on this value: {problem.what}")
@@ -332,7 +237,7 @@ class Outgoing:
 
     def _measure(self, ready: Ready, match: Match) -> float | None:
         try:
-            return float(ready.formula(*self._arguments(ready, match, None)))
+            return float(ready.formula(*self.matcher.arguments(ready, match, None)))
         except (FormulaError, TypeError):
             return None
 

@@ -1,0 +1,121 @@
+"""Find a dialect's node types on the common ground: which chain of nodes one of its words stands for."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from durvan.dialects.pack import CompiledCase, CompiledEntry, CompiledType, Pack, Ready
+from durvan.errors import FormulaError
+from durvan.graph.formula import wrap
+from durvan.graph.wire import Wire
+from durvan.scene.graph import Graph, Node
+
+
+@dataclass(slots=True)
+class Match:
+    """A node type found on the common ground, and the nodes that play its roles."""
+
+    type: CompiledType
+    roles: dict[str, Node]
+    inner: set[str] = field(default_factory=set)
+    target: Node | None = None
+    start: tuple[Node, str] | None = None
+
+
+class Matcher:
+    """Matches chains in one graph. `uses` counts the links that read each node, as formulas grow and fold them."""
+
+    def __init__(self, graph: Graph, pack: Pack, context: dict[str, float]) -> None:
+        self.graph = graph
+        self.pack = pack
+        self.context = context
+        self.uses = graph.consumers()
+
+    def match(self, node: Node) -> Match | None:
+        """The first type that the chain ending in a node can be; the pack's longest chains are tried first."""
+        for kind, place in self.pack.by_category.get(node.kind, ()):
+            match = self._chain(node, kind, place)
+            if match is not None and (kind.when_back is None or self.ask(kind.when_back, match)):
+                return match
+        return None
+
+    def _chain(self, node: Node, kind: CompiledType, place: int) -> Match | None:
+        if not self._fits(kind, place, node):
+            return None
+        match = Match(kind, {kind.chain[place].name: node})
+        current, role = node, kind.chain[place]
+        for index in range(place + 1, len(kind.chain)):
+            wanted = kind.chain[index]
+            link = current.links.get(role.into)
+            following = self.graph.nodes.get(link.node) if link is not None else None
+            if (
+                following is not None
+                and link is not None
+                and link.output == "out"
+                and self._fits(kind, index, following)
+                and (self.uses.get(following.id, 0) == 1 or not wanted.optional)
+            ):
+                match.roles[wanted.name] = following
+                match.inner.add(following.id)
+                current, role = following, wanted
+            elif not wanted.optional:
+                return None
+        match.start = (current, role.into)
+        return match
+
+    def _fits(self, kind: CompiledType, place: int, node: Node) -> bool:
+        role = kind.chain[place]
+        if role.category != node.kind:
+            return False
+        ready = kind.conditions.get(role.name)
+        return ready is None or self.ask(ready, Match(kind, {role.name: node}))
+
+    def ask(self, ready: Ready, match: Match) -> bool:
+        """Whether a condition holds; one that cannot be worked out does not."""
+        try:
+            return bool(ready.formula(*self.arguments(ready, match, None)))
+        except FormulaError:
+            return False
+
+    def arguments(self, ready: Ready, match: Match, stem: str | None) -> list[Any]:
+        """What a formula's terms are for a match; with a `stem`, linked ports are wires that grow nodes of that name."""
+        out: list[Any] = []
+        for term in ready.terms:
+            if term.role == "start" and match.start is not None:
+                node: Node | None = match.start[0]
+                name = match.start[1]
+            else:
+                node, name = match.roles.get(term.role), term.name
+            if term.source == "context":
+                key = f"{match.roles[match.type.main].id}:{name}" if match.type.main in match.roles else name
+                out.append(self.context.get(key, self.context.get(name, 0.0)))
+            elif term.source == "mapped":
+                out.append(node is not None and name in node.links)
+            elif term.source == "given":
+                out.append(node is not None and (name in node.values or name in node.links))
+            elif node is None:
+                out.append(term.default)
+            elif stem is not None and name in node.links:
+                out.append(Wire(self.graph, node.links[name], stem))
+            else:
+                value = node.values.get(name)
+                out.append(term.default if value is None else wrap(value))
+        return out
+
+    def case(self, match: Match) -> CompiledCase:
+        """The reading of the type that holds."""
+        for case in match.type.cases:
+            if case.when_back is None or self.ask(case.when_back, match):
+                return case
+        return match.type.cases[-1]
+
+    @staticmethod
+    def untouched(match: Match, entry: CompiledEntry) -> bool:
+        """Whether nothing that an entry reads was set anywhere in the chain."""
+        roles = match.roles
+        for role, port in entry.reads_back:
+            node = roles.get(role)
+            if role == "start" or (node is not None and (port in node.values or port in node.links)):
+                return False
+        return True

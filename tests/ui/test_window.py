@@ -234,7 +234,7 @@ def test_a_group_unfolds_and_leads_to_facing(lamp, qtbot) -> None:
     tree.setCurrentItem(item)
     tree.setFocus()
     qtbot.keyClick(tree, Qt.Key.Key_Right)
-    assert item.isExpanded() and item.childCount() == 4
+    assert item.isExpanded() and item.childCount() == 5
     qtbot.keyClick(tree, Qt.Key.Key_Down)
     qtbot.keyClick(tree, Qt.Key.Key_Return)
     assert lamp.views.currentWidget() is lamp.facing

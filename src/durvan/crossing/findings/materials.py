@@ -6,7 +6,6 @@ import hashlib
 from collections.abc import Iterable, Iterator
 
 from durvan.crossing.findings.model import Finding, Level, Remedy
-from durvan.crossing.inward import Incoming
 from durvan.crossing.plan import Plan
 from durvan.dialects.pack import Pack
 from durvan.optics.colour import luminance
@@ -24,8 +23,9 @@ def faked(thing: Thing, source: Pack | None, plan: Plan) -> Iterator[Finding]:
     chosen = {node: case for t, node, case in plan.choices.readings if t == thing.id}
     if root.id in chosen:
         return
-    case = Incoming(thing, source, plan.scene.metres_per_unit, {})._case(root, compiled)
-    if not case.because:
+    rules = [row.rule for row in plan.translations[thing.id].rows if row.node == root.id]
+    case = next((c for c in compiled.cases if c.because and any(f"({c.name})" in rule for rule in rules)), None)
+    if case is None:
         return
     mirror, base = _colour(root.values.get("mirror_tint")), _colour(root.values.get("base_tint"))
     evidence = (
@@ -40,7 +40,7 @@ def faked(thing: Thing, source: Pack | None, plan: Plan) -> Iterator[Finding]:
         for name in other
     )
     if case.name == "bare metal":
-        sure = metal_sureness(mirror, base)
+        sure = metal_sureness(mirror if "mirror_tint" not in root.links else _LIKELY, base)
         yield Finding(
             "faked-metal", Level.LOOK, "A metal faked by its reflection", f"read as bare metal, {100 * sure:.0f} % sure",
             "its edges will brighten a little more than before", thing.id, root.id, "Facing",
@@ -51,6 +51,9 @@ def faked(thing: Thing, source: Pack | None, plan: Plan) -> Iterator[Finding]:
             "fresnel-off", Level.LOOK, "Reflection without Fresnel on what is not a metal", case.because,
             "its edges will reflect more than before", thing.id, root.id, "Facing", evidence, remedies,
         )  # fmt: skip
+
+
+_LIKELY = 0.5  # luminance that a mapped reflection is taken for, when only how sure one is depends on it
 
 
 def metal_sureness(mirror: float, base: float) -> float:

@@ -292,3 +292,81 @@ def test_a_preview_normal_texture_is_decoded_once(carried) -> None:
     assert normal.kind == "pellune.normal"
     assert done.graph.nodes[normal.links["input"].node].kind == "pellune.image"
     assert normal.links["input"] == Link("t", "color")
+
+
+def test_noise_keeps_its_size_in_any_unit(packs) -> None:
+    from durvan.crossing.translate import translate
+    from durvan.scene.model import Thing
+
+    thing = finish({}, links={"base_tint": ("n", "colour")}, n=("orvik.noise", {"size": 4.0}, {}))
+    for unit in (0.01, 1.0, 0.0254):
+        there = translate(thing, packs.get("orvik"), packs.get("openpbr"), unit)
+        scale = next(node for node in there.graph.nodes.values() if node.kind == "mtlx.multiply")
+        assert scale.values["in2"] == pytest.approx(25.0 * unit)  # features a unit of the stage
+        middle = Thing(thing.id, thing.name, thing.kind, there.graph, "openpbr")
+        back = translate(middle, packs.get("openpbr"), packs.get("pellune"), unit)
+        assert next(n for n in back.graph.nodes.values() if n.kind == "pellune.noise").values[
+            "frequency"
+        ] == pytest.approx(25.0)
+
+
+def test_a_bump_reaches_materialx_in_the_stages_unit(packs) -> None:
+    from durvan.crossing.translate import translate
+
+    thing = finish(
+        {},
+        links={"relief": ("b", "relief")},
+        b=("orvik.bump", {"depth": 0.5}, {"map": ("p", "grey")}),
+        p=("orvik.picture", {"file": "a.png"}, {}),
+    )
+    done = translate(thing, packs.get("orvik"), packs.get("openpbr"), 0.001)
+    assert next(n for n in done.graph.nodes.values() if n.kind == "mtlx.bump").values["scale"] == pytest.approx(5.0)
+
+
+def test_channels_and_types_are_bridged_and_folded_again(packs, tmp_path) -> None:
+    from durvan.crossing.session import start
+    from making import small, write
+
+    more = (
+        'def Shader "p"\n{\nuniform token info:id = "orvik.picture"\nasset inputs:file = @a.png@\nfloat inputs:decode_gamma = 1\n}\n'
+        'def Shader "n"\n{\nuniform token info:id = "orvik.normal_map"\ncolor3f inputs:map.connect = </W/Paint/p.outputs:colour>\n}\n'
+    )
+    extra = (
+        "float inputs:polish.connect = </W/Paint/p.outputs:green>\n            float inputs:cutout.connect = </W/Paint/p.outputs:alpha>\n"
+        "            float inputs:deep_amount.connect = </W/Paint/p.outputs:grey>\n            normal3f inputs:relief.connect = </W/Paint/n.outputs:relief>"
+    )
+    text = small(extra, more).replace("            float inputs:polish = 0.6\n", "")
+    session = start(write(tmp_path, text), packs, "openpbr", placement="alone")
+    session.carry(tmp_path / "mtlx.usda")
+    written = (tmp_path / "mtlx.usda").read_text()
+    for node in ("ND_separate3_color3", "ND_separate4_color4", "ND_luminance_color3", "ND_convert_color3_vector3"):
+        assert node in written
+    back = start(tmp_path / "mtlx.usda", packs, "orvik")
+    graph = back.plan.translations["/W/Paint"].graph
+    surface = next(node for node in graph.nodes.values() if node.kind == "orvik.finish")
+    outputs = {port: link.output for port, link in surface.links.items()}
+    assert outputs["cutout"] == "alpha" and outputs["deep_amount"] == "grey"
+    assert graph.nodes[surface.links["relief"].node].kind == "orvik.normal_map"
+    assert not [finding for finding in back.findings if finding.code == "unknown-node"]
+
+
+def test_preview_textures_are_placed_and_read(packs, tmp_path) -> None:
+    from durvan.crossing.session import start
+    from making import small, write
+
+    more = 'def Shader "p"\n{\nuniform token info:id = "orvik.picture"\nasset inputs:file = @a.png@\nfloat2 inputs:repeats = (2, 2)\n}\n'
+    text = small(
+        "color3f inputs:glow_tint.connect = </W/Paint/p.outputs:colour>\n            float inputs:glow_gain = 1", more
+    )
+    start(write(tmp_path, text), packs, "preview").carry(tmp_path / "out.usda")
+    written = (tmp_path / "out.usda").read_text()
+    assert 'info:id = "UsdUVTexture"' in written and 'info:id = "UsdTransform2d"' in written
+    assert 'info:id = "UsdPrimvarReader_float2"' in written and 'inputs:varname = "st"' in written
+    assert "float2 inputs:scale = (2, 2)" in written and 'inputs:sourceColorSpace = "sRGB"' in written
+
+
+def test_a_preview_reflection_without_tint_stays_metal_and_roughness(carried) -> None:
+    plain = values_of(carried(finish({"mirror_tint": (1.0, 1.0, 1.0)}), "preview"))
+    assert "useSpecularWorkflow" not in plain and plain["ior"] == pytest.approx(1.6)
+    tinted = values_of(carried(finish({"mirror_tint": (0.5, 0.5, 0.5), "mirror_index": 1.5}), "preview"))
+    assert tinted["useSpecularWorkflow"] == 1 and tinted["specularColor"] == pytest.approx((0.02, 0.02, 0.02))

@@ -72,7 +72,7 @@ class Incoming:
     def _ready_graph(self) -> Graph:
         """The source's graph in the vocabulary's words; nodes that are folded into links leave their rows."""
         graph, hooks = self.thing.graph, self.pack.hooks
-        if hooks is None or not any(hooks.folds(node.kind) for node in graph.nodes.values()):
+        if hooks is None:
             return graph
         copy = Graph({n.id: replace(n, values=dict(n.values), links=dict(n.links)) for n in graph.nodes.values()})
         copy.outputs = dict(graph.outputs)

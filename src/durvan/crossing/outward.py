@@ -53,6 +53,8 @@ class Outgoing:
             match = self.matches.get(link.node)
             if match is not None and match.target is not None:
                 self.out.outputs[output] = Link(match.target.id, self._output(match.type, link.output))
+        if self.pack.hooks is not None:
+            self.pack.hooks.in_file_units(self.out, self.metres_per_unit)
         self._settle_rows(order)
         self.inward.rows.extend(self.added)
         return self.out
@@ -153,8 +155,12 @@ class Outgoing:
         try:
             result = ready.formula(*self.matcher.arguments(ready, match, stem))
         except FormulaError as problem:
+            fed = [self.graph.nodes[node.links[port].node] for node, port in ports if port in node.links]
+            why = (
+                next(filter(None, map(self._cause, fed)), "") or f"The formula cannot act on this value: {problem.what}"
+            )
             for row in rows:
-                row.meet(Fate.HELD, f"The formula cannot act on this value: {problem.what}")
+                row.meet(Fate.HELD, why)
             return None
         if isinstance(result, Wire):
             return self._settled(result, ports)
@@ -266,7 +272,7 @@ class Outgoing:
         return (
             said.get(f"{category}.{port}")
             or said.get(category)
-            or f"{self.pack.title} has no word for {port.replace('_', ' ')} ({category})."
+            or f"{self.pack.title} has no word for the {port.replace('_', ' ')}."
         )
 
     def _without(self, node: Node) -> None:

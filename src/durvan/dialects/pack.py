@@ -298,6 +298,9 @@ class Hooks(Protocol):
     def before_reading(self, graph: Graph, metres_per_unit: float) -> None:
         """Put a network that was just read into the vocabulary's words."""
 
+    def in_file_units(self, graph: Graph, metres_per_unit: float) -> None:
+        """Put what is measured in space into the file's units, still in the vocabulary's words."""
+
     def after_writing(self, graph: Graph, metres_per_unit: float) -> None:
         """Put a network that is to be written into the words of the file."""
 

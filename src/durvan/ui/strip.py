@@ -13,8 +13,8 @@ from durvan.ui import marks
 from durvan.ui.state import State
 from durvan.ui.theme import ACCENT, ACCENT_WASH, BODY, BRIGHT, INK, INKS, RULE, SMALL, SOFT, STRONG_RULE, font
 
-_SIDE = 156
-_LEAST = 64
+_SIDE = 176
+_LEAST = 88
 
 
 class Strip(QWidget):

@@ -49,14 +49,36 @@ def folds(shader_id: str) -> bool:
 
 
 def before_reading(graph: Graph, metres_per_unit: float) -> None:
-    """Fold nodes that only take a channel out into the link that reads them."""
-    del metres_per_unit
+    """Fold nodes that only take a channel out into the link that reads them, and measure places in metres."""
     taken = {node.id: node.links["in"] for node in graph.nodes.values() if folds(node.kind) and "in" in node.links}
     for node in graph.nodes.values():
         for port, link in list(node.links.items()):
             node.links[port] = _past(graph, link, taken)
     for name in taken:
         del graph.nodes[name]
+    _scale_places(graph, 1.0 / metres_per_unit)
+
+
+def in_file_units(graph: Graph, metres_per_unit: float) -> None:
+    """MaterialX measures places in the stage's unit, the common ground in metres."""
+    _scale_places(graph, metres_per_unit)
+
+
+def _scale_places(graph: Graph, factor: float) -> None:
+    """Multiply every place that is read by a factor, in the node that scales it already where there is one."""
+    for node in list(graph.nodes.values()):
+        for port, link in list(node.links.items()):
+            place = graph.nodes.get(link.node)
+            if place is None or place.kind != f"{PREFIX}position" or abs(factor - 1.0) < 1e-12:
+                continue
+            scale = node.values.get("in2")
+            if node.kind == f"{PREFIX}multiply" and port == "in1" and scale is not None and "in2" not in node.links:
+                node.values["in2"] = (
+                    tuple(part * factor for part in scale) if isinstance(scale, tuple) else float(scale) * factor
+                )
+            else:
+                made = Node(f"{place.id}_scaled", f"{PREFIX}multiply", {"in2": factor}, {"in1": link})
+                node.links[port] = Link(graph.add(made).id)
 
 
 def _past(graph: Graph, link: Link, taken: dict[str, Link]) -> Link:

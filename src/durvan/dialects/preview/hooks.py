@@ -24,6 +24,11 @@ def before_reading(graph: Graph, metres_per_unit: float) -> None:
     del graph, metres_per_unit
 
 
+def in_file_units(graph: Graph, metres_per_unit: float) -> None:
+    """Nothing here is measured in space."""
+    del graph, metres_per_unit
+
+
 def after_writing(graph: Graph, metres_per_unit: float) -> None:
     """Give every texture and every transform that has none a reader of the first UVs."""
     del metres_per_unit

@@ -89,6 +89,7 @@ class Survey(QWidget):
         down.addWidget(self.button)
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
+        self.bar.setFixedHeight(4)
         self.bar.hide()
         down.addWidget(self.bar)
         self.doing = small("", wrap=True)

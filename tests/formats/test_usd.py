@@ -258,6 +258,22 @@ def test_pictures_in_place_absent_unreadable_and_in_tiles(packs, lamproom, tmp_p
     }  # fmt: skip
 
 
+def test_a_packages_pictures_are_found_measured_and_pointed_at(packs, lamproom, tmp_path) -> None:
+    import shutil
+
+    shutil.copytree(lamproom.parent, tmp_path / "room")
+    UsdUtils.CreateNewUsdzPackage(str(tmp_path / "room" / "lamproom.usda"), str(tmp_path / "room.usdz"))
+    shutil.rmtree(tmp_path / "room")
+    session = start(tmp_path / "room.usdz", packs, "pellune")
+    sky = session.plan.translations["/LampRoom/Lights/DuskSky"]
+    loose = start(lamproom, packs, "pellune").plan.translations["/LampRoom/Lights/DuskSky"]
+    assert next(iter(sky.graph.nodes.values())).values["lux"] == next(iter(loose.graph.nodes.values())).values["lux"]
+    session.carry(tmp_path / "out.usda")
+    stage = Usd.Stage.Open(str(tmp_path / "out.usda"))
+    file = stage.GetPrimAtPath("/LampRoom/Looks/WetSlate/pellune_network/colour").GetAttribute("inputs:file").Get()
+    assert file.resolvedPath.endswith("room.usdz[textures/slate_colour.png]")
+
+
 # text
 
 

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import numpy as np
 import OpenImageIO as oiio
+from pxr import Ar
 
 from durvan.optics.photometry import latlong_illuminance
 from durvan.scene.model import Picture, PictureState
@@ -17,22 +21,36 @@ def look(written: str, resolved: str) -> Picture:
     """What can be told of a picture without reading its pixels. Never raises: the state says what is wrong."""
     if not resolved or not _exists(resolved):
         return Picture(written, resolved, PictureState.ABSENT)
-    if "[" in resolved or "<UDIM>" in resolved:
+    if "<UDIM>" in resolved:
         return Picture(written, resolved, PictureState.IN_PLACE)
-    source = oiio.ImageInput.open(resolved)
-    if source is None:
-        oiio.geterror()
-        return Picture(written, resolved, PictureState.UNREADABLE)
-    spec = source.spec()
-    found = Picture(written, resolved, PictureState.IN_PLACE)
-    found.width, found.height, found.channels, found.depth = (
-        spec.width,
-        spec.height,
-        spec.nchannels,
-        str(spec.format),
-    )
-    source.close()
+    with _on_disk(resolved) as file:
+        source = oiio.ImageInput.open(file) if file else None
+        if source is None:
+            oiio.geterror()
+            return Picture(written, resolved, PictureState.UNREADABLE)
+        spec = source.spec()
+        found = Picture(written, resolved, PictureState.IN_PLACE)
+        found.width, found.height, found.channels = spec.width, spec.height, spec.nchannels
+        found.depth = str(spec.format)
+        source.close()
     return found
+
+
+@contextmanager
+def _on_disk(resolved: str) -> Iterator[str]:
+    """A path that a picture library can open: of what lies in a package, a copy for as long as it is needed."""
+    if "[" not in resolved:
+        yield resolved
+        return
+    asset = Ar.GetResolver().OpenAsset(Ar.ResolvedPath(resolved))
+    data = asset.GetBuffer() if asset is not None else None
+    if data is None:
+        yield ""
+        return
+    with tempfile.NamedTemporaryFile(suffix=Path(resolved.rstrip("]")).suffix) as copy:
+        copy.write(bytes(data))
+        copy.flush()
+        yield copy.name
 
 
 def _exists(resolved: str) -> bool:
@@ -50,13 +68,15 @@ def _exists(resolved: str) -> bool:
 
 def map_lux(resolved: str) -> float:
     """Illuminance in lux on level ground under a latitude–longitude picture whose 1 is 1 nit; 0 when it cannot be read."""
-    source = oiio.ImageInput.open(resolved)
-    if source is None:
-        oiio.geterror()
-        return 0.0
-    spec = source.spec()
-    pixels = source.read_image(oiio.FLOAT) if spec.width * spec.height <= _LARGEST and spec.nchannels >= 3 else None
-    source.close()
+    with _on_disk(resolved) as file:
+        source = oiio.ImageInput.open(file) if file else None
+        if source is None:
+            oiio.geterror()
+            return 0.0
+        spec = source.spec()
+        small = spec.width * spec.height <= _LARGEST and spec.nchannels >= 3
+        pixels = source.read_image(oiio.FLOAT) if small else None
+        source.close()
     if pixels is None:
         return 0.0
     lit = np.asarray(pixels, dtype=np.float32)[..., :3]

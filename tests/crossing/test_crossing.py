@@ -350,3 +350,32 @@ def test_within_a_dialect_only_what_was_changed_is_written(lamproom, packs, tmp_
     assert "float inputs:decode_gamma = 1" in text and text.count("inputs:") == 1
     mended = open_scene(tmp_path / "mended.usda", packs)
     assert mended.things[wrong[0].thing].graph.nodes["polish_map"].values["decode_gamma"] == 1.0
+
+
+def test_a_saved_crossing_takes_other_choices_and_minds_its_source(lamproom, packs, tmp_path) -> None:
+    shutil.copytree(lamproom.parent, tmp_path / "room")
+    source, saved = tmp_path / "room" / "lamproom.usda", tmp_path / "room.durvan"
+    session = start(source, packs, "pellune", scope="lights", placement="alone")
+    session.save(saved)
+    again = start(saved, packs, "openpbr")
+    assert (again.document.target, again.document.scope, again.document.placement) == ("openpbr", "lights", "alone")
+    assert again.changed and again.undo() and again.document.target == "pellune"
+    assert "source-changed" not in {f.code for f in start(saved, packs).findings}
+    source.write_text(source.read_text().replace("0.97", "0.96"))
+    assert "source-changed" in {f.code for f in start(saved, packs).findings}
+    source.unlink()
+    with pytest.raises(CrossingFileError, match="lamproom") as told:
+        start(saved, packs)
+    assert told.value.inside == "source" and "room.durvan" in str(told.value)
+
+
+def test_displacement_is_held_and_not_mistaken_for_a_surface(packs, tmp_path) -> None:
+    text = small(more='def Shader "push"\n{\nuniform token info:id = "orvik.picture"\nfloat outputs:grey\n}').replace(
+        "</W/Paint/finish.outputs:out>",
+        "</W/Paint/finish.outputs:out>\n        token outputs:orvik:displacement.connect = </W/Paint/push.outputs:grey>",
+    )
+    session = start(write(tmp_path, text), packs, "pellune")
+    row = next(row for row in session.plan.ledger if row.parameter == "outputs:displacement")
+    assert row.fate is Fate.HELD
+    session.carry(tmp_path / "out.usda")
+    assert "outputs:pellune:displacement" not in (tmp_path / "out.usda").read_text()

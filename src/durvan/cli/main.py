@@ -113,9 +113,7 @@ def _status(session: Session) -> int:
 
 
 @app.command()
-def survey(
-    file: SceneFile, to: To = "", from_: From = "", scope: Scope = "everything", as_json: AsJson = False
-) -> None:
+def survey(file: SceneFile, to: To = "", from_: From = "", scope: Scope = "", as_json: AsJson = False) -> None:
     """Say what is in a scene and what will become of it, before anything is written."""
     with _progress(as_json) as report:
         session = start(file, registry(), to, from_, scope, report=report)
@@ -132,14 +130,14 @@ def carry(
     out: Annotated[Path, typer.Option("--out", help="The file to write: .usda, .usdc or .usd.")],
     to: To = "",
     from_: From = "",
-    scope: Scope = "everything",
+    scope: Scope = "",
     alone: Annotated[bool, typer.Option("--alone", help="Write the target alone, not over the source.")] = False,
     save: Annotated[Path | None, typer.Option("--save", help="Save the crossing as a .durvan file.")] = None,
     as_json: AsJson = False,
 ) -> None:
     """Carry a scene to another dialect, check what was written, and list what is open."""
     with _progress(as_json) as report:
-        session = start(file, registry(), to, from_, scope, "alone" if alone else "beside", report)
+        session = start(file, registry(), to, from_, scope, "alone" if alone else "", report)
         carried = session.carry(out, report)
     if save is not None:
         session.save(save)
@@ -159,7 +157,7 @@ def record(
     out: Annotated[Path, typer.Option("--out", help="The page to write (.html); the JSON goes beside it.")],
     to: To = "",
     from_: From = "",
-    scope: Scope = "everything",
+    scope: Scope = "",
     as_json: AsJson = False,
 ) -> None:
     """Write the record of a crossing as a self-contained web page and as JSON."""

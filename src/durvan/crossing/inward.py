@@ -19,6 +19,9 @@ from durvan.scene.vocabulary import common_ground
 Port = tuple[str, str]
 
 
+_NOT_CARRIED = ("displacement", "volume")  # a material's other outputs
+
+
 @dataclass(slots=True)
 class Inward:
     """A thing on the common ground, its rows, and which rows each port of each node came from."""
@@ -46,11 +49,15 @@ class Incoming:
     def run(self) -> Inward:
         source = self._ready_graph()
         order, closing = source.order()
-        reachable = source.reachable()
+        surface = {o: link for o, link in source.outputs.items() if o not in _NOT_CARRIED}
+        reachable, others = Graph(source.nodes, surface).reachable(), source.reachable()
         cut = set(closing)
         for name in order:
             node = source.nodes[name]
             self._open_rows(node)
+            if name not in reachable and name in others:
+                self._all_rows(Fate.HELD, "Only displacement or a volume uses it, and those are not carried yet.")
+                continue
             if name not in reachable:
                 self._all_rows(Fate.LOST, "Nothing uses this node; it is left behind.")
                 continue
@@ -64,6 +71,13 @@ class Incoming:
             self.types[name] = kind
             self._convert(node, kind, {port for other, port in cut if other == name})
         for output, link in source.outputs.items():
+            if output not in surface:
+                row = Row(
+                    self.thing.id, link.node, f"outputs:{output}", "geometry", None, "", True, Fate.HELD, "no rule"
+                )
+                row.reason = "Displacement and volumes are not carried yet."
+                self.out.rows.append(row)
+                continue
             found = self.resolve(link, "surface")
             if isinstance(found, Link):
                 self.out.graph.outputs[output] = found

@@ -17,9 +17,9 @@ from durvan.crossing.findings import Finding, Group, Level, Remedy, grouped, loo
 from durvan.crossing.intake import open_scene
 from durvan.crossing.plan import Plan, plan
 from durvan.dialects.registry import Registry
-from durvan.errors import MisuseError
+from durvan.errors import CrossingFileError, MisuseError
 from durvan.progress import Report, silent
-from durvan.scene.model import Scene
+from durvan.scene.model import Oddity, Scene
 
 
 @dataclass(frozen=True)
@@ -182,37 +182,51 @@ def _relative(path: Path, folder: Path) -> str:
 
 
 def start(
-    file: Path, registry: Registry, target: str = "", source: str = "", scope: str = "everything",
-    placement: str = "beside", report: Report = silent,
+    file: Path, registry: Registry, target: str = "", source: str = "", scope: str = "", placement: str = "",
+    report: Report = silent,
 ) -> Session:  # fmt: skip
     """Open a scene, or a saved crossing, and work out its plan.
 
-    Raises the errors of opening and planning. A scene goes to `target`, by default to the first dialect that is not
-    its own.
+    What is left empty is as it was saved; of a scene it is everything, beside the original, to the first dialect that
+    is not its own. Raises the errors of opening and planning.
     """
+    wanted = {
+        "target": registry.get(target).name if target else "", "source_dialect": source, "scope": scope,
+        "placement": placement,
+    }  # fmt: skip
+    changes = {name: value for name, value in wanted.items() if value}
     if file.suffix == files.ENDING:
-        return _resume(file, registry, report)
-    scene = open_scene(file, registry, source, report)
-    document = Document(
-        source=str(file), source_sha256=files.checksum(file), source_dialect=source, scope=scope,
-        target=registry.get(target).name if target else default_target(scene, registry),
-        placement="alone" if placement == "alone" else "beside",
-    )  # fmt: skip
-    session = Session(registry, scene, document)
+        session = _resumed(file, registry, changes, report)
+    else:
+        scene = open_scene(file, registry, source, report)
+        choices = {"target": default_target(scene, registry), **changes}
+        session = Session(
+            registry,
+            scene,
+            Document.model_validate({"source": str(file), "source_sha256": files.checksum(file), **choices}),
+        )
     session.renew(report)
     return session
 
 
 def default_target(scene: Scene, registry: Registry) -> str:
-    """The dialect that a scene is carried to until a person says another: Pellune, or Orvik from there."""
-    names = [name for name in registry.packs if name != scene.dialect]
-    return next((name for name in ("pellune", "orvik") if name in names), names[0] if names else scene.dialect)
+    """The dialect that a scene is carried to until a person says another: the first that is not its own."""
+    return next((name for name in registry.packs if name != scene.dialect), scene.dialect)
 
 
-def _resume(file: Path, registry: Registry, report: Report) -> Session:
+def _resumed(file: Path, registry: Registry, changes: dict[str, str], report: Report) -> Session:
     document = files.load(file)
-    scene = open_scene(document.source_path(file), registry, document.source_dialect, report)
+    source = document.source_path(file)
+    if not source.is_file():
+        raise CrossingFileError(
+            f"its source is not at {source}.", file=file, inside="source", advice="Put it back there, or mend the path."
+        )
+    scene = open_scene(source, registry, changes.get("source_dialect", document.source_dialect), report)
+    if document.source_sha256 and files.checksum(source) != document.source_sha256:
+        detail = f"{source.name} is not what it was when {file.name} was saved"
+        scene.oddities.append(Oddity("source-changed", "", "/", detail))
     session = Session(registry, scene, document, file)
     session._saved = document
-    session.renew(report)
+    if changes:
+        session.do("Open with other choices", **changes)
     return session

@@ -370,3 +370,18 @@ def test_a_preview_reflection_without_tint_stays_metal_and_roughness(carried) ->
     assert "useSpecularWorkflow" not in plain and plain["ior"] == pytest.approx(1.6)
     tinted = values_of(carried(finish({"mirror_tint": (0.5, 0.5, 0.5), "mirror_index": 1.5}), "preview"))
     assert tinted["useSpecularWorkflow"] == 1 and tinted["specularColor"] == pytest.approx((0.02, 0.02, 0.02))
+
+
+def test_a_blinn_map_becomes_one_node_and_says_how_far_off_it_is(carried) -> None:
+    thing = finish(
+        {"polish_curve": "blinn"},
+        links={"polish": ("p", "grey")},
+        p=("orvik.picture", {"file": "a.png", "decode_gamma": 1.0}, {}),
+    )
+    done = carried(thing, "pellune")
+    grown = [node for node in done.graph.nodes.values() if node.kind == "pellune.adjust"]
+    assert len(grown) == 1
+    node, row = grown[0], next(row for row in done.rows if row.parameter == "polish")
+    for polish in (0.0, 0.3, 0.7, 1.0):
+        reached = (node.values["gain"][0] * polish + node.values["shift"][0]) ** node.values["power"]
+        assert abs(reached - (2 / (10 ** (4 * polish) + 2)) ** 0.25) <= row.measure < 0.03

@@ -112,7 +112,7 @@ def _sensible(plan: Plan, out: Path) -> None:
 
 def _relative(source: Path, out: Path) -> str:
     path = os.path.relpath(source.absolute(), out.absolute().parent).replace(os.sep, "/")
-    return path if path.startswith(".") else f"./{path}"
+    return path if path.startswith(("./", "../")) else f"./{path}"
 
 
 @contextmanager
@@ -125,6 +125,9 @@ def _replacing(out: Path) -> Iterator[Path]:
         yield temporary
         temporary.chmod(0o644)
         temporary.replace(out)
+    except SceneFileError as problem:
+        problem.file = str(out)  # the temporary name would mean nothing to anybody
+        raise
     except OSError as problem:
         raise SceneFileError(f"cannot be written: {problem.strerror}.", file=out) from problem
     finally:

@@ -184,7 +184,7 @@ class Composer:
         picture = self.pictures.get(written)
         place = picture or str(Path(self.scene.file).absolute().parent / written)
         near = os.path.relpath(place, self.folder).replace(os.sep, "/")
-        return near if near.startswith(".") else f"./{near}"
+        return near if near.startswith(("./", "../")) else f"./{near}"
 
 
 def _whole(value: object) -> str:

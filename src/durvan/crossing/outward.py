@@ -6,6 +6,7 @@ are matched in their turn, so that what is no longer needed is never written.
 
 from __future__ import annotations
 
+from itertools import islice
 from typing import Any
 
 from durvan.crossing.inward import Inward, same
@@ -152,6 +153,7 @@ class Outgoing:
             return self._straight(match, entry, ports, parameter, rows)
         main = match.roles.get(match.type.main)
         stem = f"{main.id if main else 'node'}_{parameter_stem(entry)}"
+        before = len(self.graph.nodes)
         try:
             result = ready.formula(*self.matcher.arguments(ready, match, stem))
         except FormulaError as problem:
@@ -163,18 +165,18 @@ class Outgoing:
                 row.meet(Fate.HELD, why)
             return None
         if isinstance(result, Wire):
-            return self._settled(result, ports)
+            return self._settled(result, ports, before)
         return _fitting(plain(result), parameter)
 
-    def _settled(self, wire: Wire, ports: list[tuple[Node, str]]) -> Link:
-        before = set(self.graph.nodes)
+    def _settled(self, wire: Wire, ports: list[tuple[Node, str]], before: int) -> Link:
+        """A wire's link; nodes past the first `before` were grown by it, and change who reads what."""
         link = wire.settled()
         used = {node.links[port].node for node, port in ports if port in node.links}
         if used == {link.node}:
             return link
         for name in used:
             self.uses[name] = self.uses.get(name, 1) - 1
-        fresh = [node for name, node in self.graph.nodes.items() if name not in before]
+        fresh = list(islice(self.graph.nodes.values(), before, None))
         for node in fresh:
             for inner in node.links.values():
                 self.uses[inner.node] = self.uses.get(inner.node, 0) + 1
@@ -197,7 +199,8 @@ class Outgoing:
         if link is not None:
             if factor == 1.0:
                 return link
-            return self._settled(Wire(self.graph, link, f"{node.id}_{port}" if node else port) * factor, ports)
+            wire = Wire(self.graph, link, f"{node.id}_{port}" if node else port) * factor
+            return self._settled(wire, ports, len(self.graph.nodes))
         value: Value | None = node.values.get(port) if node is not None else None
         if value is None:
             value = common_ground().types[match.type.roles[role]].parameters[port].default

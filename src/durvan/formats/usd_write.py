@@ -92,7 +92,7 @@ def _near(path: str, folder: str) -> str:
     if not path.startswith("/"):
         return path
     near = os.path.relpath(path, folder).replace(os.sep, "/")
-    return near if near.startswith(".") else f"./{near}"
+    return near if near.startswith(("./", "../")) else f"./{near}"
 
 
 if __name__ == "__main__":

@@ -126,6 +126,7 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "mean_schlick": fresnel.mean_schlick,
     "metal_edge_residual": fresnel.metal_edge_residual,
     "blinn_against_ggx": microfacet.blinn_against_ggx,
+    "blinn_map_residual": microfacet.blinn_map_residual,
     "beckmann_against_ggx": microfacet.beckmann_against_ggx,
     "cone_flux_factor": photometry.cone_flux_factor,
     "flip_green": _flip_green,

@@ -88,7 +88,7 @@ class Wire:
             return self._pair("power", self, exponent)
         if _all(exponent, 1.0):
             return self
-        flat = self.settled()
+        flat = self.settled(before_channel=False)  # a power of a mean is no mean of powers
         before = self.graph.nodes.get(flat.node)
         if before is not None and before.kind == "power" and "in2" not in before.links and "in1" in before.links:
             earlier = before.values.get("in2", 1.0)
@@ -120,8 +120,12 @@ class Wire:
             raise ValueError("the normal map's strength is not 1")
         return Wire(self.graph, before.links["in"], self.stem) * 2.0 - 1.0
 
-    def settled(self) -> Link:
-        """The link that carries this wire's value, after growing the `remap` node that it still needs."""
+    def settled(self, before_channel: bool = True) -> Link:
+        """The link that carries this wire's value, after growing the `remap` node that it still needs.
+
+        Where one channel is read and every channel would be scaled alike, the node may come before the channel is
+        taken out: a picture can then say it itself.
+        """
         gain, shift, link = self.gain, self.shift, self.link
         if _all(gain, 1.0) and _all(shift, 0.0):
             return link
@@ -136,8 +140,7 @@ class Wire:
                 if _all(gain, 1.0) and _all(shift, 0.0):
                     return link
         channel = "out"
-        if link.output != "out" and _is_scalar(gain) and _is_scalar(shift):
-            # The same for every channel, so it may as well come before one is taken out.
+        if before_channel and link.output != "out" and _is_scalar(gain) and _is_scalar(shift):
             channel, link = link.output, Link(link.node)
         node = Node(f"{self.stem}_remap", "remap")
         node.links["in"] = link

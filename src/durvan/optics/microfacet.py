@@ -80,3 +80,15 @@ def blinn_against_ggx(polish: float) -> float:
 def beckmann_against_ggx(polish: float) -> float:
     """What a GGX lobe of the same α = (1 − polish)² displaces of a Beckmann lobe; share in [0, 1]."""
     return float(np.interp(polish, _POLISHES, _beckmann_table()))
+
+
+@cache
+def blinn_map_residual() -> float:
+    """How far (0.97029 − 0.56873·polish)^2.5 is, at most, from the roughness of a peak-matched Blinn lobe.
+
+    The curve is what scaling, shifting and one power can do to a map; its numbers are the least-squares fit of
+    (2/(10^(4·polish) + 2))^¼ over polish in [0, 1]. The result is in units of perceptual roughness.
+    """
+    polish = np.linspace(0.0, 1.0, 1001)
+    exact = (2.0 / (10.0 ** (4.0 * polish) + 2.0)) ** 0.25
+    return float(np.max(np.abs((0.97029 - 0.56873 * polish) ** 2.5 - exact)))

@@ -217,7 +217,7 @@ class Findings(QWidget):
     def _look(self, item: QTreeWidgetItem | None) -> None:
         found = self.findings_of(item)
         if found:
-            self.state.select(Selection(found[0].thing, None, None, found[0]))
+            self.state.select(Selection(found[0].thing, self._row(found[0]), None, found[0]))
 
     def _go(self, item: QTreeWidgetItem) -> None:
         found = self.findings_of(item)

@@ -185,12 +185,9 @@ def test_a_stop_leaves_nothing_and_keeps_what_was_there(lamp_plan, packs, tmp_pa
 def test_a_value_that_does_not_read_back_is_an_error(lamp_plan, packs, tmp_path, monkeypatch) -> None:
     from durvan.formats import usda_text
 
-    true = usda_text.Layer.text
-    monkeypatch.setattr(
-        usda_text.Layer,
-        "text",
-        lambda self: true(self).replace("float inputs:rough = 0.55", "float inputs:rough = 0.15"),
-    )
+    true = usda_text.Layer.pieces
+    wrong = ("float inputs:rough = 0.55", "float inputs:rough = 0.15")
+    monkeypatch.setattr(usda_text.Layer, "pieces", lambda self: (piece.replace(*wrong) for piece in true(self)))
     with pytest.raises(SceneFileError, match="meant to be"):
         carry(lamp_plan, packs, tmp_path / "out.usda")
     assert not list(tmp_path.iterdir())

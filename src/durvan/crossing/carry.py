@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import os
 import tempfile
 from collections.abc import Iterator
@@ -11,6 +10,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from durvan.crossing.compose import compose
+from durvan.crossing.document import checksum
 from durvan.crossing.intake import quiet_memory
 from durvan.crossing.plan import Placement, Plan
 from durvan.crossing.verify import check
@@ -51,17 +51,18 @@ def carry(plan: Plan, registry: Registry, out: Path, report: Report = silent) ->
         report(Step("Checking what was written"))
         checked = check(temporary, layer, plan.choices.placement is Placement.BESIDE, kept.removed)
         report(Step("Finishing"))
-        digest = hashlib.sha256(temporary.read_bytes()).hexdigest()
+        layer.release()
+        digest = checksum(temporary)
     return Carried(out, len(plan.translations), checked, digest)
 
 
 def _write(layer: Layer, file: Path, kept: Kept | None) -> None:
     """Put a layer on disk in the form that the file's ending says; with `kept`, as a stage of its own."""
     if file.suffix == ".usda" and kept is None:
-        file.write_text(layer.text(), encoding="utf-8")
+        layer.write(file)
         return
     text = file.with_name(f"{file.stem}.beside.usda")
-    text.write_text(layer.text(), encoding="utf-8")
+    layer.write(text)
     try:
         if kept is None:
             as_crate(text, file)

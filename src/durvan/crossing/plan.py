@@ -50,6 +50,14 @@ class Plan:
     translations: dict[str, Translation] = field(default_factory=dict)
     ledger: Ledger = field(default_factory=Ledger)
 
+    def release(self) -> None:
+        """Take the plan apart bit by bit; let go of at once, a large one holds every thread up."""
+        rows = self.ledger.rows
+        while rows:
+            del rows[-500:]
+        while self.translations:
+            self.translations.popitem()
+
 
 def in_scope(scene: Scene, scope: str) -> list[Thing]:
     """The things that a scope names, in the scene's order. Raises MisuseError for a word that names nothing."""

@@ -121,7 +121,10 @@ class Session:
 
     def renew(self, report: Report = silent) -> None:
         """Work out the plan and the findings from the document."""
+        before = self.plan
         self.plan = plan(self.scene, self.registry, self.document.choices(), report)
+        if before is not None:
+            before.release()
         self.findings = look_over(self.plan, self.registry)
         self.groups = grouped(self.findings)
         self.by_station = dict(Counter(finding.station for finding in self.findings))

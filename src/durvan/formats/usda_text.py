@@ -8,6 +8,8 @@ from __future__ import annotations
 import struct
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from itertools import islice
+from pathlib import Path
 
 from durvan.scene.graph import Value
 
@@ -51,13 +53,31 @@ class Layer:
             spec = spec.child(name)
         return spec
 
+    def pieces(self) -> Iterator[str]:
+        """The layer as usda, piece by piece."""
+        yield "#usda 1.0\n"
+        if self.metadata:
+            yield "(\n" + "".join(f"    {line}\n" for line in self.metadata) + ")\n"
+        yield from _written(self.root)
+
     def text(self) -> str:
         """The layer as usda."""
-        parts = ["#usda 1.0\n"]
-        if self.metadata:
-            parts.append("(\n" + "".join(f"    {line}\n" for line in self.metadata) + ")\n")
-        parts.extend(_written(self.root))
-        return "".join(parts)
+        return "".join(self.pieces())
+
+    def write(self, file: Path) -> None:
+        """Write the layer to a file. Goes in small steps, so that other threads get their turns."""
+        pieces = self.pieces()
+        with file.open("w", encoding="utf-8") as stream:
+            while some := "".join(islice(pieces, 4000)):
+                stream.write(some)
+
+    def release(self) -> None:
+        """Take the layer apart bit by bit; let go of at once, a large one holds every thread up."""
+        waiting = [self.root]
+        while waiting:
+            spec = waiting.pop()
+            while spec.children:
+                waiting.append(spec.children.popitem()[1])
 
 
 def _written(root: Spec) -> Iterator[str]:

@@ -7,9 +7,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from durvan.errors import FormulaError
-from durvan.graph.formula import Vec, evaluate, formula
+from durvan.graph.formula import Vec, formula, plain, wrap
 from durvan.graph.wire import Wire, affine_of
 from durvan.scene.graph import Graph, Link, Node
+
+
+def evaluate(text: str, values: dict) -> object:
+    ready = formula(text)
+    return plain(ready(*[wrap(values[name]) for name in ready.names]))
 
 
 @pytest.mark.parametrize(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 from durvan.dialects.pack import CompiledCase, CompiledEntry, CompiledType, Pack, Ready
@@ -18,7 +18,6 @@ class Match:
 
     type: CompiledType
     roles: dict[str, Node]
-    inner: set[str] = field(default_factory=set)
     target: Node | None = None
     start: tuple[Node, str] | None = None
 
@@ -57,7 +56,6 @@ class Matcher:
                 and (self.uses.get(following.id, 0) == 1 or not wanted.optional)
             ):
                 match.roles[wanted.name] = following
-                match.inner.add(following.id)
                 current, role = following, wanted
             elif not wanted.optional:
                 return None

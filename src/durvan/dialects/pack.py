@@ -103,7 +103,6 @@ class CompiledCase:
     when_back: Ready | None
     because: str
     entries: tuple[CompiledEntry, ...]
-    consumed: frozenset[tuple[str, str]] = frozenset()
 
 
 @dataclass(slots=True)
@@ -256,7 +255,6 @@ class _Compiler:
         for case in cases:
             self.where = f"{self.kind}/{case.case}"
             entries = tuple(self.entry(e, case.case) for e in (*case.entries, *self.entries))
-            consumed = frozenset(pair for e in entries if e.outward for pair in e.common)
             ready_cases.append(
                 CompiledCase(
                     case.case,
@@ -264,7 +262,6 @@ class _Compiler:
                     self.ready(case.when_back, False),
                     case.because,
                     entries,
-                    consumed,
                 )
             )
         conditions = {}

@@ -10,7 +10,7 @@ import ast
 import math
 import operator
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from types import CodeType
@@ -233,9 +233,3 @@ def plain(value: Any) -> Any:
 def wrap(value: Any) -> Any:
     """A scene's value ready for arithmetic."""
     return Vec(value) if type(value) is tuple else value
-
-
-def evaluate(text: str, values: dict[str, Any], names: Sequence[str] | None = None) -> Any:
-    """Work a formula out once from named values; for tests and one-off use."""
-    ready = formula(text)
-    return plain(ready(*[wrap(values[name]) for name in names or ready.names]))

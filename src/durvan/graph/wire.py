@@ -12,7 +12,6 @@ from typing import Any
 from durvan.graph.formula import Vec
 from durvan.scene.graph import Graph, Link, Node, Value
 
-Number = float | Vec
 TINY = 1e-9
 
 

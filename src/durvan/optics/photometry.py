@@ -7,8 +7,6 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-LUMEN_PER_WATT_WHITE = 179.0  # equal-energy white, the figure that many scene formats fix
-
 
 def cone_flux_factor(outer_deg: float, inner_deg: float) -> float:
     """Steradians that a spot's profile integrates to: 1 inside `inner`, smooth step down to 0 at `outer`.

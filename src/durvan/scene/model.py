@@ -35,7 +35,6 @@ class Thing:
     used_by: int = 0
     in_instance: str = ""
     twins: tuple[str, ...] = ()
-    active: bool = True
     prim_type: str = ""
 
     @property

@@ -320,3 +320,11 @@ def test_single_precision_numbers_are_read_as_they_were_meant() -> None:
     assert shortest(2.200000047683716) == 2.2
     assert shortest(2.200000047683717) == 2.200000047683717
     assert shortest(0.1) == 0.1
+
+
+def test_endless_names_are_told_in_short(packs, tmp_path) -> None:
+    more = f'def Shader "{"x" * 100_000}"\n{{\nuniform token info:id = "orvik.picture"\nfloat inputs:turn = 3\n}}'
+    session = start(write(tmp_path, small(more=more)), packs, "pellune")
+    told = next(finding for finding in session.findings if finding.code == "unused-node")
+    assert "100000 characters" in told.cause and len(told.cause) < 300
+    assert len(told.thing) < 100 and any(len(node) == 100_000 for node in session.scene.things["/W/Paint"].graph.nodes)

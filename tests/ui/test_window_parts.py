@@ -225,3 +225,18 @@ def test_the_selection_survives_a_new_plan(lamp, ready) -> None:
     state.change("Choose where", placement="alone")
     ready()
     assert state.selection.row is not row and state.selection.row.parameter == "polish"
+
+
+def test_endless_names_are_cut_before_they_are_drawn(packs) -> None:
+    name = "x" * 50_000
+    out = facing(
+        packs,
+        material(
+            "orvik",
+            {
+                "surface": ("orvik.finish", {}, {"base_tint": (name, "colour")}),
+                name: ("orvik.picture", {"file": "a.png"}, {}),
+            },
+        ),
+    )
+    assert all(len(slip.note) <= 80 and len(slip.title) <= 80 for slip in out.slips)

@@ -91,7 +91,7 @@ class Evidence(QScrollArea):
     def _row(self, row: Row) -> None:
         names = " ".join(dict.fromkeys(name for _, name in row.targets))
         head = f"{row.parameter} → {names}" if row.node and names else row.parameter
-        heading = title(head)
+        heading = title(head[:200])
         heading.setWordWrap(True)
         self.down.addWidget(heading)
         self._fate(row.fate, row.reason)

@@ -16,6 +16,7 @@ from durvan.scene.graph import Graph, Node, Value
 ROW, HEAD, GAP = 22, 26, 14
 SURFACE, OUTER, CHANNEL, GUTTER = 192, 166, 30, 128
 INDENT, TOP, MARGIN = 8, 18, 12
+_NAME = 80  # letters of a name that are ever drawn; measuring an endless one takes seconds
 
 
 @dataclass(slots=True)
@@ -177,8 +178,8 @@ def _slip(
     order: dict[tuple[str, str], float] | None,
 ) -> Slip:  # fmt: skip
     kind = pack.type(node.kind) if pack is not None else None
-    title = node.kind.rpartition(".")[2]
-    slip = Slip(node, side, title, node.id.rpartition("/")[2], 0.0, 0.0, OUTER, min(depth, 3))
+    title = node.kind.rpartition(".")[2][:_NAME]
+    slip = Slip(node, side, title, node.id.rpartition("/")[2][:_NAME], 0.0, 0.0, OUTER, min(depth, 3))
     ports = (
         sorted(node.ports(), key=lambda port: order.get((node.id, port), 1e9))
         if order is not None

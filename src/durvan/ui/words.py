@@ -21,7 +21,7 @@ def value(said: Value | None, digits: int = 4, parts: int = 3) -> str:
     if isinstance(said, float):
         return _number(said, digits)
     text = str(said)
-    return text.rsplit("/", 1)[-1] if "/" in text else text
+    return text.rsplit("/", 1)[-1][-400:] if "/" in text else text[:400]
 
 
 def _number(said: float, digits: int) -> str:

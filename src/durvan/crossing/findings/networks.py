@@ -87,27 +87,28 @@ def rows(plan: Plan, target: Pack) -> Iterator[Finding]:
         if row.fate not in (Fate.HELD, Fate.LOST) or _found_already(row, plan):
             continue
         where = f"{row.node}.{row.parameter}"
+        said = _short(where)
         evidence = (("rule", row.rule), ("value", "map" if row.linked else str(row.value)))
         if row.fate is Fate.HELD:
             yield Finding(
-                "held", Level.LOOK, _sentence(row.reason), f"{where} is not decided",
+                "held", Level.LOOK, _sentence(row.reason), f"{said} is not decided",
                 "it stays as the target has it until you decide", row.thing, where, "Facing", evidence,
             )  # fmt: skip
         elif "Nothing uses" in row.reason:
             yield Finding(
-                "unused-node", Level.NOTE, "A node that nothing uses", f"{row.node} feeds nothing",
+                "unused-node", Level.NOTE, "A node that nothing uses", f"{_short(row.node)} feeds nothing",
                 "it is left behind", row.thing, row.node, "Facing",
             )  # fmt: skip
         elif "is not a parameter of" in row.reason:
             yield Finding(
-                "unknown-value", Level.NOTE, "Values that their node type does not know", row.reason,
+                "unknown-value", Level.NOTE, "Values that their node type does not know", _short(row.reason),
                 "they had no meaning before either", row.thing, where, "Facing", evidence,
             )  # fmt: skip
         else:
             quiet = row.family == "sampling" or (row.measure is not None and row.measure < 0.01)
             yield Finding(
                 "lost", Level.NOTE if quiet else Level.LOOK, _sentence(row.reason),
-                f"{where} has no equivalent in {target.title}", _effect(row), row.thing, where, "Facing", evidence,
+                f"{said} has no equivalent in {target.title}", _effect(row), row.thing, where, "Facing", evidence,
             )  # fmt: skip
 
 
@@ -123,6 +124,11 @@ def _found_already(row: Row, plan: Plan) -> bool:
         or (thing.kind is Kind.CAMERA and row.parameter == "near_clip")
         or "Reflection without Fresnel" in row.reason
     )
+
+
+def _short(text: str) -> str:
+    """A name that may be endless, fit to be read."""
+    return text if len(text) <= 160 else f"{text[:120]}… ({len(text)} characters)"
 
 
 def _sentence(reason: str) -> str:

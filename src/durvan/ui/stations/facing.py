@@ -94,11 +94,17 @@ class Pages(QWidget):
             return
         painter.translate(self.shift, 0.0)
         painter.setPen(QPen(INK, 1))
+        # Only what is looked at: a network may be thousands of slips long.
+        top, bottom = event.rect().top() - 40.0, event.rect().bottom() + 40.0
         for wire in self.drawn.wires:
+            heights = [y for _, y in wire.points]
+            if max(heights) < top or min(heights) > bottom:
+                continue
             for (x0, y0), (x1, y1) in zip(wire.points, wire.points[1:], strict=False):
                 painter.drawLine(QPointF(x0, y0), QPointF(x1, y1))
         for slip in self.drawn.slips:
-            self._slip(painter, slip)
+            if slip.y + slip.height >= top and slip.y <= bottom:
+                self._slip(painter, slip)
         chosen = self.state.selection.row
         for band in self.drawn.bands:
             if band.row is not chosen and band.main:
@@ -180,11 +186,12 @@ class Pages(QWidget):
         middle = Qt.AlignmentFlag.AlignVCenter
         painter.setFont(font(SMALL))
         painter.setPen(INK)
-        painter.drawText(inner, near | middle, line.parameter)
-        used = painter.fontMetrics().horizontalAdvance(line.parameter) + 10
+        name = line.parameter[:80]
+        painter.drawText(inner, near | middle, name)
+        used = painter.fontMetrics().horizontalAdvance(name) + 10
         unit = line.unit
         unit_wide = painter.fontMetrics().horizontalAdvance(unit) + 3 if unit and not line.linked else 0
-        said = "map" if line.linked else words.value(line.value, 4, 2)
+        said = "map" if line.linked else words.value(line.value, 4, 2)[:120]
         bold = font(SMALL, bold=True)
         painter.setFont(bold)
         room = int(inner.width() - used - unit_wide)

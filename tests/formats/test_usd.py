@@ -328,3 +328,33 @@ def test_endless_names_are_told_in_short(packs, tmp_path) -> None:
     told = next(finding for finding in session.findings if finding.code == "unused-node")
     assert "100000 characters" in told.cause and len(told.cause) < 300
     assert len(told.thing) < 100 and any(len(node) == 100_000 for node in session.scene.things["/W/Paint"].graph.nodes)
+
+
+@pytest.mark.parametrize("up", ["Y", "Z"])
+def test_a_domes_turn_is_read_and_written_as_its_transform(packs, tmp_path, up) -> None:
+    text = f"""#usda 1.0
+(
+    upAxis = "{up}"
+)
+def DomeLight "Sky"
+{{
+    float orvik:gain = 2
+    float orvik:spin = 35
+}}
+"""
+    session = start(write(tmp_path, text), packs, "preview")
+    session.carry(tmp_path / "plain.usda")
+    stage = Usd.Stage.Open(str(tmp_path / "plain.usda"))
+    matrix = UsdGeom.Xformable(stage.GetPrimAtPath("/Sky")).ComputeLocalToWorldTransform(0)
+    pole = matrix.TransformDir(Gf.Vec3d(0, 1, 0))
+    assert pole[1 if up == "Y" else 2] == pytest.approx(1.0)
+    plain = write(tmp_path, (tmp_path / "plain.usda").read_text().replace("@./scene.usda@", ""), "only.usda")
+    plain.write_text(plain.read_text().replace("subLayers = []", "").replace('over "Sky"', 'def DomeLight "Sky"'))
+    light = start(plain, packs, "pellune")
+    assert next(iter(light.plan.translations["/Sky"].graph.nodes.values())).values["heading"] == pytest.approx(-35.0)
+
+
+def test_a_tilted_dome_is_told(packs, tmp_path) -> None:
+    text = '#usda 1.0\ndef DomeLight "Sky"\n{\n    float xformOp:rotateX = 40\n    uniform token[] xformOpOrder = ["xformOp:rotateX"]\n}\n'
+    codes = {finding.code for finding in start(write(tmp_path, text), packs, "pellune").findings}
+    assert "tilted-dome" in codes

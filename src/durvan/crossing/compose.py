@@ -10,7 +10,7 @@ from durvan import __version__
 from durvan.crossing.plan import Plan
 from durvan.crossing.translate import Translation
 from durvan.dialects.pack import Pack
-from durvan.formats.usda_text import Layer, Spec, asset, literal, quoted, type_of
+from durvan.formats.usda_text import Layer, Spec, asset, literal, number, quoted, type_of
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Graph, Node
 from durvan.scene.model import Kind, Scene, Thing
@@ -151,6 +151,9 @@ class Composer:
             if parameter is None:
                 continue
             value = node.values[port]
+            if parameter.attribute == "(yaw)" and isinstance(value, int | float):
+                spec.lines.extend(_turned(float(value), self.scene.up_axis))
+                continue
             name = parameter.attribute or f"{prefix}:{port}"
             if (
                 name in written_here
@@ -185,6 +188,14 @@ class Composer:
         place = picture or str(Path(self.scene.file).absolute().parent / written)
         near = os.path.relpath(place, self.folder).replace(os.sep, "/")
         return near if near.startswith(("./", "../")) else f"./{near}"
+
+
+def _turned(yaw: float, up_axis: str) -> list[str]:
+    """A dome's transform, its pole up and turned by an angle in degrees, whatever its parents do."""
+    order = ["!resetXformStack!", *(["xformOp:rotateX:up"] if up_axis == "Z" else []), "xformOp:rotateY:turn"]
+    lines = ["float xformOp:rotateX:up = 90"] if up_axis == "Z" else []
+    lines.append(f"float xformOp:rotateY:turn = {number(yaw)}")
+    return [*lines, f"uniform token[] xformOpOrder = [{', '.join(map(quoted, order))}]"]
 
 
 def _whole(value: object) -> str:

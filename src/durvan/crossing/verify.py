@@ -58,6 +58,8 @@ def same_value(said: str, found: Any) -> bool:
         return found is not None and asset(found.path) == said.split(" (\n")[0]
     if found is None:
         return False
+    if first == "[":
+        return found is not None and [quoted(str(part)) for part in found] == said[1:-1].split(", ")
     if first == "(":
         parts = [float(part) for part in said[1:-1].split(",")]
         return all(abs(parts[i] - found[i]) <= 1e-6 * max(1.0, abs(parts[i])) for i in range(len(parts)))

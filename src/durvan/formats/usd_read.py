@@ -365,6 +365,21 @@ class StageReader:
 
     # everything else
 
+    def _turn(self, prim: Any, thing: RawThing) -> None:
+        """How far a dome is turned about the stage's up axis, under the name "(yaw)"; a tilt is told."""
+        try:
+            matrix = UsdGeom.Xformable(prim).ComputeLocalToWorldTransform(self.time)
+        except (Tf.ErrorException, RuntimeError):
+            self._odd("unreadable-prim", thing.path, "How the dome is turned cannot be told; its transform is broken.")
+            return
+        pole, way = _direction(matrix, 0.0, 1.0, 0.0), _direction(matrix, 0.0, 0.0, 1.0)
+        upright = pole[1] if self.raw.up_axis == "Y" else pole[2]
+        if upright < math.cos(math.radians(1.0)):
+            self.raw.oddities.append(Oddity("tilted-dome", thing.path, "", "The dome's pole does not point up."))
+        yaw = math.degrees(math.atan2(way[0], way[2] if self.raw.up_axis == "Y" else -way[1]))
+        if abs(yaw) > 1e-4:
+            thing.attributes["(yaw)"] = shortest(round(yaw, 6))
+
     def _pose(self, prim: Any, thing: RawThing) -> None:
         """Where a camera stands and where it looks, in the world and the stage's unit."""
         try:
@@ -395,6 +410,8 @@ class StageReader:
         thing.context["metres_per_unit"] = self.raw.metres_per_unit
         if kind is Kind.CAMERA:
             self._pose(prim, thing)
+        if thing.prim_type.startswith("DomeLight"):
+            self._turn(prim, thing)
         if kind is Kind.LIGHT:
             thing.linked_lists = tuple(
                 relation.GetName()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from durvan.dialects.pack import CompiledCase, CompiledEntry, CompiledType, Pack, Ready
+from durvan.dialects.pack import CompiledCase, CompiledType, Pack, Ready
 from durvan.errors import FormulaError
 from durvan.graph.formula import wrap
 from durvan.graph.wire import Wire
@@ -109,11 +109,6 @@ class Matcher:
         return match.type.cases[-1]
 
     @staticmethod
-    def untouched(match: Match, entry: CompiledEntry) -> bool:
-        """Whether nothing that an entry reads was set anywhere in the chain."""
-        roles = match.roles
-        for role, port in entry.reads_back:
-            node = roles.get(role)
-            if role == "start" or (node is not None and (port in node.values or port in node.links)):
-                return False
-        return True
+    def touched(match: Match) -> set[tuple[str, str]]:
+        """Every role and port that was set or linked."""
+        return {(role, port) for role, node in match.roles.items() for port in (*node.values, *node.links)}

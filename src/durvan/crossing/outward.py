@@ -81,10 +81,11 @@ class Outgoing:
     def _emit(self, match: Match) -> None:
         case = self.matcher.case(match)
         consumed: set[tuple[str, str]] = set()
+        touched = self.matcher.touched(match)
         for entry in case.entries:
             if not entry.outward:
                 continue
-            if not entry.measured_facts and self.matcher.untouched(match, entry):
+            if not entry.measured_facts and not entry.reads_start and touched.isdisjoint(entry.reads_back):
                 if self._says_nothing(match, entry):
                     continue
             elif entry.when_back is not None and not self.matcher.ask(entry.when_back, match):

@@ -68,7 +68,8 @@ class CompiledEntry:
     units: tuple[str, str]
     because: str
     reads: frozenset[str] = frozenset()
-    reads_back: tuple[tuple[str, str], ...] = ()
+    reads_back: frozenset[tuple[str, str]] = frozenset()
+    reads_start: bool = False
     measured_facts: bool = False
     idle: dict[float, list[tuple[str, str, Value]]] = field(default_factory=dict)
     idle_back: dict[float, bool] = field(default_factory=dict)
@@ -84,7 +85,8 @@ class CompiledEntry:
             if ready is not None
             for term in ready.terms
         ]
-        self.reads_back = tuple(dict.fromkeys((*self.common, *((term.role, term.name) for term in back))))
+        self.reads_back = frozenset((*self.common, *((term.role, term.name) for term in back)))
+        self.reads_start = any(role == "start" for role, _ in self.reads_back)
         self.measured_facts = any(term.source == "context" for term in (*terms, *back))
 
     def factor(self, metres_per_unit: float) -> float:

@@ -353,3 +353,12 @@ def test_the_loop_keeps_turning_while_a_large_scene_is_carried(window, qtbot, tm
     timer.stop()
     # The machine that tests run on may itself pause; a stall of the loop's own making comes again and again.
     assert len(gaps) > 5 and sorted(gaps)[-3] < 0.25
+
+
+def test_a_finding_is_accepted_from_evidence(lamp, qtbot, monkeypatch) -> None:
+    monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("it is under the table", True))
+    finding = next(f for f in lamp.state.session.findings if f.code == "unknown-node")
+    lamp.state.select(Selection(finding.thing, None, None, finding))
+    assert "orvik.kelp_weave is not a word" in said(lamp, qtbot)
+    click(lamp, qtbot, "Accept…")
+    assert lamp.state.session.accepted(finding) == "it is under the table" and len(lamp.state.session.stops()) == 2

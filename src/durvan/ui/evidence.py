@@ -241,7 +241,7 @@ class Evidence(QScrollArea):
         self.down.addWidget(heading)
         self.down.addWidget(small(finding.level.word))
         self.down.addWidget(rule())
-        self.down.addWidget(label(f"{finding.cause[:1].upper()}{finding.cause[1:]}.".replace("..", "."), wrap=True))
+        self.down.addWidget(label(f"{_begun(finding.cause)}.".replace("..", "."), wrap=True))
         self.down.addWidget(label(f"So {finding.consequence}.", wrap=True))
         self._pairs([(name, said, "") for name, said in finding.evidence])
         accepted = session.accepted(finding) if session is not None else ""
@@ -257,6 +257,10 @@ class Evidence(QScrollArea):
             button.setToolTip("Settles this one; undo takes it back.")
             button.clicked.connect(lambda _=False, r=remedy: self.state.apply([r]))
             self.down.addWidget(button)
+        accept = QPushButton("Accept…")
+        accept.setToolTip("Settle it with a reason; it opens again when its evidence changes.")
+        accept.clicked.connect(lambda: self.state.accept_wanted.emit([finding]))
+        self.down.addWidget(accept)
         if finding.thing:
             go = link("Show it in Facing")
             go.clicked.connect(lambda: self.state.station_wanted.emit("Facing"))
@@ -267,3 +271,9 @@ class Evidence(QScrollArea):
 def _breakable(text: str) -> str:
     """A formula that a narrow panel may break at its operators and after commas."""
     return text.replace("_", "_\u200b").replace("(", "(\u200b").replace("/", "/\u200b")
+
+
+def _begun(sentence: str) -> str:
+    """A sentence with a capital, unless it begins with a name of the file's."""
+    first = sentence.split(" ", 1)[0]
+    return sentence if any(sign in first for sign in "._/:") else f"{sentence[:1].upper()}{sentence[1:]}"

@@ -42,6 +42,7 @@ class Findings(QWidget):
         self.tree = _Tree(self)
         down.addWidget(self.tree, 1)
         state.renewed.connect(self.fill)
+        state.accept_wanted.connect(self.accept_these)
         self.tree.currentItemChanged.connect(self._look)
         self.tree.itemExpanded.connect(self._open_group)
         self.tree.itemCollapsed.connect(self._close_group)
@@ -240,7 +241,10 @@ class Findings(QWidget):
 
     def accept(self) -> None:
         """Accept what is selected, with a reason that is asked for."""
-        found = self.findings_of(self.tree.currentItem())
+        self.accept_these(self.findings_of(self.tree.currentItem()))
+
+    def accept_these(self, found: list[Finding]) -> None:
+        """Accept some findings, with a reason that is asked for."""
         if not found:
             return
         text, good = QInputDialog.getText(self, "Accept", f"Why is “{found[0].title}” accepted?")

@@ -43,6 +43,7 @@ class State(QObject):
     carried = Signal(object)
     stopped = Signal(str)
     station_wanted = Signal(str)
+    accept_wanted = Signal(object)
 
     def __init__(self, registry: Registry, parent: QObject | None = None) -> None:
         super().__init__(parent)

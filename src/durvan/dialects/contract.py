@@ -120,6 +120,7 @@ class Case(Document):
     when: str = ""
     when_back: str = ""
     because: str = ""
+    sure: str = Field(default="", description="how sure the reading is, 0 to 1; given for metals that are faked")
     entries: tuple[Entry, ...] = ()
 
 

@@ -104,6 +104,7 @@ class CompiledCase:
     when: Ready | None
     when_back: Ready | None
     because: str
+    sure: Ready | None
     entries: tuple[CompiledEntry, ...]
 
 
@@ -263,6 +264,7 @@ class _Compiler:
                     self.ready(case.when, True),
                     self.ready(case.when_back, False),
                     case.because,
+                    self.ready(case.sure, True),
                     entries,
                 )
             )

@@ -365,12 +365,18 @@ class StageReader:
 
     # everything else
 
+    def _transform(self, prim: Any, thing: RawThing) -> Any:
+        """To the world and the stage's unit; None, and an oddity, when it is broken."""
+        try:
+            return UsdGeom.Xformable(prim).ComputeLocalToWorldTransform(self.time)
+        except (Tf.ErrorException, RuntimeError):
+            self._odd("unreadable-prim", thing.path, "Its transform is broken, so where it stands cannot be told.")
+            return None
+
     def _turn(self, prim: Any, thing: RawThing) -> None:
         """How far a dome is turned about the stage's up axis, under the name "(yaw)"; a tilt is told."""
-        try:
-            matrix = UsdGeom.Xformable(prim).ComputeLocalToWorldTransform(self.time)
-        except (Tf.ErrorException, RuntimeError):
-            self._odd("unreadable-prim", thing.path, "How the dome is turned cannot be told; its transform is broken.")
+        matrix = self._transform(prim, thing)
+        if matrix is None:
             return
         pole, way = _direction(matrix, 0.0, 1.0, 0.0), _direction(matrix, 0.0, 0.0, 1.0)
         upright = pole[1] if self.raw.up_axis == "Y" else pole[2]
@@ -382,10 +388,8 @@ class StageReader:
 
     def _pose(self, prim: Any, thing: RawThing) -> None:
         """Where a camera stands and where it looks, in the world and the stage's unit."""
-        try:
-            matrix = UsdGeom.Xformable(prim).ComputeLocalToWorldTransform(self.time)
-        except (Tf.ErrorException, RuntimeError):
-            self._odd("unreadable-prim", thing.path, "Where the camera stands cannot be told; its transform is broken.")
+        matrix = self._transform(prim, thing)
+        if matrix is None:
             return
         eye, look = matrix.ExtractTranslation(), _direction(matrix, 0.0, 0.0, -1.0)
         for place, axis in enumerate("xyz"):

@@ -124,6 +124,7 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "index_from_f0": fresnel.index_from_f0,
     "mean_dielectric": fresnel.mean_dielectric,
     "mean_schlick": fresnel.mean_schlick,
+    "metal_sureness": fresnel.metal_sureness,
     "metal_edge_residual": fresnel.metal_edge_residual,
     "blinn_against_ggx": microfacet.blinn_against_ggx,
     "blinn_map_residual": microfacet.blinn_map_residual,

@@ -6,27 +6,27 @@ import math
 from collections.abc import Iterator
 
 from durvan.crossing.findings.model import Finding, Level
+from durvan.crossing.inward import carry_in
 from durvan.dialects.pack import Pack
-from durvan.scene.model import Kind, Scene, Solid, Thing
-
-_LENGTHS = {"cm": 0.01, "m": 1.0, "mm": 0.001}
+from durvan.scene.model import Scene, Solid, Thing
 
 
-def clipping(thing: Thing, scene: Scene, target: Pack) -> Iterator[Finding]:
+def clipping(thing: Thing, scene: Scene, source: Pack | None, target: Pack) -> Iterator[Finding]:
     """A near clip that hides something, when the target does not clip: what will come into the picture."""
-    root = thing.root
-    if root is None or thing.kind is not Kind.CAMERA or target.identity.abilities.get("near_clip", True):
+    if source is None or not thing.graph.nodes or target.identity.abilities.get("near_clip", True):
         return
-    near = root.values.get("near_clip")
-    if not isinstance(near, int | float) or near <= 0:
+    ground = carry_in(thing, source, scene.metres_per_unit).graph
+    metres = max(
+        (near for node in ground.nodes.values() if isinstance(near := node.values.get("clip_near"), float)), default=0.0
+    )
+    if metres <= 0.0:
         return
-    metres = float(near) * _LENGTHS["cm"]
     hidden = [solid for solid in scene.solids if _between(thing, solid, metres / scene.metres_per_unit)]
     names = ", ".join(solid.path.rsplit("/", 1)[-1] for solid in hidden[:4]) or "nothing by its bounds"
     yield Finding(
         "near-clip", Level.LOOK if hidden else Level.NOTE, "The camera looks through what it clips away",
         f"nothing nearer than {metres:g} m is seen; {names} stands there", f"{target.title} does not clip, so it will show",
-        thing.id, "near_clip", "Survey", (("near clip", f"{metres:g} m"), ("stands between", names)),
+        thing.id, "clip_near", "Survey", (("near clip", f"{metres:g} m"), ("stands between", names)),
     )  # fmt: skip
 
 

@@ -7,8 +7,10 @@ from collections.abc import Iterable, Iterator
 
 from durvan.crossing.findings.model import Finding, Level, Remedy
 from durvan.crossing.plan import Plan
-from durvan.dialects.pack import Pack
+from durvan.dialects.pack import Pack, Term
+from durvan.graph.formula import wrap
 from durvan.optics.colour import luminance
+from durvan.scene.graph import Node
 from durvan.scene.model import Kind, Thing
 
 
@@ -27,24 +29,23 @@ def faked(thing: Thing, source: Pack | None, plan: Plan) -> Iterator[Finding]:
     case = next((c for c in compiled.cases if c.because and any(f"({c.name})" in rule for rule in rules)), None)
     if case is None:
         return
-    mirror, base = _colour(root.values.get("mirror_tint")), _colour(root.values.get("base_tint"))
-    evidence = (
-        ("mirror tint", "map" if "mirror_tint" in root.links else f"{mirror:.2f} luminance"),
-        ("base tint", "map" if "base_tint" in root.links else f"{base:.2f} luminance"),
-        ("edge rise", "on" if root.values.get("edge_rise", True) else "off"),
-        ("index", f"{root.values.get('mirror_index', 1.6):g}"),
-    )
+    decided = [(t.name, _said(root, t)) for t in case.when.terms if t.source == "value"] if case.when else []
+    evidence = tuple(dict(decided).items())
     other = [c.name for c in compiled.cases if c.name not in (case.name, "glass")]
     remedies = tuple(
         Remedy(f"Read as {name}", f"Read all as {name}", ("reading", thing.id, root.id, name), bulk=False)
         for name in other
     )
-    if case.name == "bare metal":
-        sure = metal_sureness(mirror if "mirror_tint" not in root.links else _LIKELY, base)
+    if case.sure is not None:
+        values = [
+            t.name in root.links if t.source == "mapped" else wrap(root.values.get(t.name, t.default))
+            for t in case.sure.terms
+        ]
+        sure = f"{100 * float(case.sure.formula(*values)):.0f} %"
         yield Finding(
-            "faked-metal", Level.LOOK, "A metal faked by its reflection", f"read as bare metal, {100 * sure:.0f} % sure",
+            "faked-metal", Level.LOOK, "A metal faked by its reflection", f"read as {case.name}, {sure} sure",
             "its edges will brighten a little more than before", thing.id, root.id, "Facing",
-            (*evidence, ("how sure", f"{100 * sure:.0f} %")), remedies,
+            (*evidence, ("how sure", sure)), remedies,
         )  # fmt: skip
     else:
         yield Finding(
@@ -53,18 +54,16 @@ def faked(thing: Thing, source: Pack | None, plan: Plan) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-_LIKELY = 0.5  # luminance that a mapped reflection is taken for, when only how sure one is depends on it
-
-
-def metal_sureness(mirror: float, base: float) -> float:
-    """How sure a faked metal is, in [0, 1]: a bright reflection over a dark base; from their luminances."""
-    bright = min(max((mirror - 0.1) / 0.4, 0.0), 1.0)
-    dark = min(max(1.0 - base / 0.15, 0.0), 1.0)
-    return round(0.5 + 0.5 * bright * dark, 3)
-
-
-def _colour(value: object) -> float:
-    return luminance(value) if isinstance(value, tuple) and len(value) == 3 else 0.0
+def _said(root: Node, term: Term) -> str:
+    """A parameter that a reading was decided by, as people read it."""
+    if term.name in root.links:
+        return "map"
+    value = root.values.get(term.name, term.default)
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if isinstance(value, tuple):
+        return f"{luminance(value):.2f} luminance" if len(value) == 3 else str(value)
+    return f"{value:g}" if isinstance(value, int | float) else str(value)
 
 
 def binding(thing: Thing) -> Iterator[Finding]:

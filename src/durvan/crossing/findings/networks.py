@@ -85,7 +85,7 @@ _EFFECTS = {
 def rows(plan: Plan, target: Pack) -> Iterator[Finding]:
     """Rows that were held or lost in a way that shows, a group for each reason."""
     for row in plan.ledger:
-        if row.fate not in (Fate.HELD, Fate.LOST) or _found_already(row, plan):
+        if row.fate not in (Fate.HELD, Fate.LOST) or _found_already(row, plan, target):
             continue
         where = f"{row.node}.{row.parameter}"
         said = _short(where)
@@ -113,7 +113,7 @@ def rows(plan: Plan, target: Pack) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _found_already(row: Row, plan: Plan) -> bool:
+def _found_already(row: Row, plan: Plan, target: Pack) -> bool:
     """Whether a finding with a better sentence says the same: unknown nodes, portals, clips, reflections."""
     thing = plan.scene.things[row.thing]
     return (
@@ -122,7 +122,7 @@ def _found_already(row: Row, plan: Plan) -> bool:
         or "No dialect" in row.reason
         or row.reason.startswith("What feeds it")
         or thing.prim_type == "PortalLight"
-        or (thing.kind is Kind.CAMERA and row.parameter == "near_clip")
+        or (thing.kind is Kind.CAMERA and row.reason == target.mapping.no_word_for.get("Camera.clip_near"))
         or "Reflection without Fresnel" in row.reason
     )
 

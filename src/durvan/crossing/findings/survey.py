@@ -39,7 +39,7 @@ def _all(plan: Plan, registry: Registry) -> Iterator[Finding]:
         elif thing.kind is Kind.LIGHT:
             yield from lights.of(thing, target)
         elif thing.kind is Kind.CAMERA:
-            yield from cameras.clipping(thing, scene, target)
+            yield from cameras.clipping(thing, scene, source, target)
     yield from materials.alike(carried)
     if scene.things and not any(thing.kind is Kind.LIGHT for thing in scene.things.values()):
         yield from lights.none()

@@ -204,3 +204,20 @@ def test_a_plain_cameras_clip_is_found_too(packs) -> None:
     thing.context.update(camera(1.0).context, metres_per_unit=0.01)
     finding = found(packs, thing, solids=[DOOR])["near-clip"][0]
     assert finding.level is Level.LOOK and "1.5 m" in finding.cause
+
+
+@pytest.mark.parametrize(
+    ("dialect", "surface", "port", "node", "output", "name", "wrong", "right"),
+    [
+        ("pellune", "pellune.surface", "rough", "pellune.image", "r", "role", "colour", "data"),
+        ("preview", "preview.surface", "roughness", "preview.texture", "r", "sourceColorSpace", "sRGB", "raw"),
+    ],
+)
+def test_other_dialects_pictures_are_judged_too(
+    packs, dialect, surface, port, node, output, name, wrong, right
+) -> None:
+    nodes = {"surface": (surface, {}, {port: ("p", output)}), "p": (node, {"file": "a.png", name: wrong}, {})}
+    finding = found(packs, material(dialect, nodes), target="orvik")["data-as-colour"][0]
+    assert finding.remedies[0].change == ("value", "/Set/Paint", "p", name, right)
+    nodes["p"] = (node, {"file": "a.png", name: right}, {})
+    assert "data-as-colour" not in found(packs, material(dialect, nodes), target="orvik")

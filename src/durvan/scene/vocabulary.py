@@ -64,6 +64,9 @@ class Parameter(Strict):
     family: str = ""
     meaning: str
     attribute: str = ""
+    reads_as: dict[Literal["colour", "data"], Any] = Field(
+        default_factory=dict, description="of a picture's decoding: the values that read it as colour and as data"
+    )
 
     @field_validator("default")
     @classmethod

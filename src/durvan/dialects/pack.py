@@ -13,6 +13,7 @@ import yaml
 from pydantic import BaseModel, ValidationError
 
 from durvan.dialects.contract import Case, Entry, Identity, Mapping, Role, TypeMap
+from durvan.dialects.look import Looks
 from durvan.errors import FormulaError, PackError
 from durvan.graph.formula import Formula, formula, wrap
 from durvan.scene.fate import Fate
@@ -315,6 +316,7 @@ class Pack:
     mapping: Mapping
     origin: str
     hooks: Hooks | None = None
+    looks: Looks | None = None
 
     @property
     def name(self) -> str:
@@ -417,6 +419,7 @@ def load(
     folder: Traversable | Path,
     shared: Callable[[str], Traversable] | None = None,
     hooks: object | None = None,
+    looks: Looks | None = None,
 ) -> Pack:
     """Load a pack from its folder; `pack.yaml` may name shared parts, which `shared` finds.
 
@@ -439,6 +442,6 @@ def load(
             types=merge([other.types, mapping.types]),
             no_word_for=merge([other.no_word_for, mapping.no_word_for]),
         )
-    pack = Pack(identity, vocabulary, mapping, str(folder), cast(Hooks | None, hooks))
+    pack = Pack(identity, vocabulary, mapping, str(folder), cast(Hooks | None, hooks), looks)
     _ = pack.compiled
     return pack

@@ -15,6 +15,7 @@ from types import ModuleType
 
 import platformdirs
 
+from durvan.dialects.look import Looks, checked
 from durvan.dialects.pack import Pack, load
 from durvan.errors import PackError
 
@@ -55,11 +56,16 @@ def _shared(name: str) -> Traversable:
     return resources.files("durvan.dialects") / "shared" / name
 
 
-def _hooks(name: str) -> ModuleType | None:
+def _code(name: str, part: str) -> ModuleType | None:
     """A built-in pack's code, where it has some; a user's folder is data only, so that opening it runs nothing."""
-    if name in BUILT_IN and (resources.files(f"durvan.dialects.{name}") / "hooks.py").is_file():
-        return import_module(f"durvan.dialects.{name}.hooks")
+    if name in BUILT_IN and (resources.files(f"durvan.dialects.{name}") / f"{part}.py").is_file():
+        return import_module(f"durvan.dialects.{name}.{part}")
     return None
+
+
+def _looks(name: str) -> Looks | None:
+    module = _code(name, "looks")
+    return checked(module, name) if module is not None else None
 
 
 def user_folder() -> Path:
@@ -86,7 +92,7 @@ def read(user: Path | None = None) -> Registry:
     registry = Registry()
     for name, folder in _folders(user or user_folder()):
         try:
-            pack = load(folder, _shared, _hooks(name))
+            pack = load(folder, _shared, _code(name, "hooks"), _looks(name))
         except (PackError, ModuleNotFoundError) as problem:
             registry.broken.append(str(problem))
             log.warning("dialect pack %s is left out: %s", name, problem)

@@ -83,3 +83,58 @@ def map_lux(resolved: str) -> float:
     if str(spec.format) in ("uint8", "uint16"):
         lit = np.where(lit <= 0.04045, lit / 12.92, ((lit + 0.055) / 1.055) ** 2.4).astype(np.float32)
     return latlong_illuminance(lit)
+
+
+def pixels(resolved: str, decode: str | float, most: int = 2048) -> NDArray[np.float32] | None:
+    """A picture's linear Rec.709 values [height, width, 4], top row first; None when it cannot be read.
+
+    `decode` is "srgb" (IEC 61966-2-1), a gamma number, or "auto": as sRGB when it is stored in whole numbers. Pictures
+    wider or higher than `most` are brought down to it. Numbers that are none become 0.
+    """
+    if not resolved or not _exists(resolved) or "<UDIM>" in resolved:
+        return None
+    with _on_disk(resolved) as file:
+        buffer = oiio.ImageBuf(file) if file else None
+        if buffer is None or buffer.has_error or not buffer.spec().width or not buffer.spec().height:
+            oiio.geterror()
+            return None
+        spec = buffer.spec()
+        whole = str(spec.format) in ("uint8", "uint16")
+        if max(spec.width, spec.height) > most:
+            factor = most / max(spec.width, spec.height)
+            size = oiio.ROI(0, max(1, round(spec.width * factor)), 0, max(1, round(spec.height * factor)))
+            buffer = oiio.ImageBufAlgo.resize(buffer, roi=size)
+        found = buffer.get_pixels(oiio.FLOAT)
+    if found is None or found.size == 0:
+        return None
+    return _decoded(np.asarray(found, dtype=np.float32), "srgb" if decode == "auto" and whole else decode)
+
+
+def _decoded(found: NDArray[np.float32], decode: str | float) -> NDArray[np.float32]:
+    height, width, channels = found.shape
+    out = np.ones((height, width, 4), dtype=np.float32)
+    out[..., :3] = found[..., :3] if channels >= 3 else found[..., :1]
+    if channels in (2, 4):
+        out[..., 3] = found[..., channels - 1]
+    out = np.nan_to_num(out, nan=0.0, posinf=6e4, neginf=0.0)
+    if decode == "srgb":
+        low = out[..., :3]
+        out[..., :3] = np.where(low <= 0.04045, low / 12.92, ((np.maximum(low, 0) + 0.055) / 1.055) ** 2.4)
+    elif isinstance(decode, int | float) and decode != 1.0:
+        out[..., :3] = np.maximum(out[..., :3], 0.0) ** float(decode)
+    return out
+
+
+def save(file: Path, values: NDArray[np.float32], names: tuple[str, ...] = ()) -> None:
+    """Write a picture [height, width, channels]: linear into .exr, else as it is in 8 bits. Raises OSError."""
+    kind = "half" if file.suffix == ".exr" else "uint8"
+    spec = oiio.ImageSpec(values.shape[1], values.shape[0], values.shape[2], kind)
+    if names:
+        spec.channelnames = names
+    made = oiio.ImageOutput.create(str(file))
+    if made is None or not made.open(str(file), spec):
+        raise OSError(f"{file}: {oiio.geterror() or 'this kind of picture cannot be written'}")
+    written = made.write_image(np.ascontiguousarray(values, dtype=np.float32))
+    made.close()
+    if not written:
+        raise OSError(f"{file}: {made.geterror()}")

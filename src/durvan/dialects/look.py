@@ -1,0 +1,374 @@
+"""What a dialect's words look like: the form in which a pack's `looks.py` says it.
+
+A look is written from the dialect's own definition and never from its mapping, so that a mistake in the mapping
+shows up as drift. Surfaces are lobes over fields (`durvan.graph.expression`); lights, cameras and settings are
+plain numbers in metres, degrees, nit, candela and lux.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from types import ModuleType
+from typing import Protocol, cast
+
+import numpy as np
+from numpy.typing import NDArray
+
+from durvan.errors import PackError
+from durvan.graph import expression as ex
+from durvan.graph.expression import Field, Lane
+from durvan.optics.lobes import layout
+from durvan.scene.graph import Graph, Node, Value
+from durvan.scene.vocabulary import NodeType, Vocabulary
+
+Array = NDArray[np.float64]
+Numbers = Field | float
+WHITE = (1.0, 1.0, 1.0)
+
+
+@dataclass
+class Lobe:
+    """One lobe; what the numbers mean stands in `durvan.optics.lobes.layout`. `under` is the lobe right on top of it."""
+
+    kind: int
+    weight: Numbers = 1.0
+    alpha: Numbers = 0.0
+    alpha_across: Numbers | None = None
+    turn: Numbers = 0.0
+    facets: int = layout.GGX
+    fresnel: int = layout.CONSTANT
+    first: Numbers = 1.0
+    second: Numbers = 1.0
+    under: Lobe | None = None
+    cover: int = layout.BARE
+    amount: Numbers = 1.0
+    absorb: Numbers = 1.0
+    film: Numbers = 0.0
+    film_index: Numbers = 1.4
+    full: bool = False
+
+
+@dataclass
+class Surface:
+    """A surface at a point. `glow` in nit; `murk` and `reach` per metre and in metres; `relief` is ("normal", colour
+    from −1 to 1, green up) or ("height", metres). `notes` are what the dialect would print of it.
+    """
+
+    lobes: list[Lobe] = field(default_factory=list)
+    opacity: Numbers = 1.0
+    glow: Numbers = 0.0
+    glow_lights: bool = True
+    murk: Numbers = 0.0
+    thin: bool = False
+    relief: tuple[str, Field] | None = None
+    reach: Numbers = 0.0
+    deep: Numbers = 0.0
+    notes: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Lamp:
+    """A light in absolute units, in its own axes: it shines along −Z, a cylinder lies along X.
+
+    `shape` is rect, disk, sphere, cylinder, point, far or dome. `radiance` is in nit per channel; of a point it is
+    candela, of a far light lux. `size` is in metres: width and height, radius, or radius and length; of a far light the
+    apparent diameter in degrees. `inner` and `outer` are half angles in degrees; between them it fades as `profile` says
+    ("smooth" or "linear"). `decay` is what it weakens by with distance: 2, 1 or 0, equal to 2 at one metre.
+    `lux` scales a dome so that its upper half puts as much on level ground; None leaves it alone.
+    """
+
+    shape: str
+    radiance: tuple[float, float, float]
+    size: tuple[float, float] = (0.0, 0.0)
+    inner: float = 180.0
+    outer: float = 180.0
+    profile: str = "smooth"
+    focus: float = 0.0
+    decay: int = 2
+    shadows: bool = True
+    picture: ex.Lookup | None = None
+    turn: float = 0.0
+    lux: float | None = None
+    own_axes: bool = True
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class View:
+    """A camera: film and shift in millimetres, lengths in metres; `scale` turns luminance in nit into picture value."""
+
+    film_width: float
+    focal: float
+    shift: tuple[float, float] = (0.0, 0.0)
+    f_number: float = 0.0
+    focus: float = 0.0
+    near: float = 0.0
+    far: float = 0.0
+    scale: float = 1.0
+    white: tuple[float, float, float] = WHITE
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Sampling:
+    """How a picture is computed: samples a pixel, bounces, the largest value of a sample (0: none), the response."""
+
+    samples: int = 64
+    bounces: int = 8
+    clamp: float = 0.0
+    indirect: bool = True
+    response: str = ""
+    notes: tuple[str, ...] = ()
+
+
+@dataclass
+class Facts:
+    """What a look may know besides the values: the unit of the file in metres, and how a path becomes a file."""
+
+    metres_per_unit: float = 0.01
+    find: Callable[[str], str] = lambda path: path
+
+
+class Inputs:
+    """A node's inputs by name: as fields where they may vary, as plain values where they may not."""
+
+    def __init__(self, node: Node, kind: NodeType, linked: Callable[[str], Field | None], facts: Facts) -> None:
+        self.node, self.kind, self.facts = node, kind, facts
+        self._linked = linked
+
+    def linked(self, name: str) -> bool:
+        """Whether a map or another node feeds it."""
+        return name in self.node.links
+
+    def raw(self, name: str) -> Value | None:
+        """The value that was set, or the default."""
+        if name in self.node.values:
+            return self.node.values[name]
+        return cast("Value | None", self.kind.parameters[name].default)
+
+    def __call__(self, name: str) -> Field:
+        """A number or colour as a field, held within the parameter's range, as wide as the parameter is."""
+        parameter = self.kind.parameters[name]
+        found = self._linked(name)
+        if found is None:
+            value = self.raw(name)
+            found = ex.field(value if isinstance(value, tuple) else float(cast(float, value or 0.0)))
+        if parameter.type in ("color", "vector3", "normal"):
+            found = ex.colour(found) if len(found) != 2 else ex.join(found, 0.0)
+        elif parameter.type in ("float", "int"):
+            found = ex.grey(found)
+        if parameter.range is not None:
+            found = ex.clamp(found, *parameter.range)
+        return found
+
+    def number(self, name: str) -> float:
+        """A number that does not vary."""
+        value = self.raw(name)
+        if isinstance(value, tuple):
+            value = sum(value) / len(value)
+        if isinstance(value, str) or value is None:
+            return 0.0
+        low, high = self.kind.parameters[name].range or (-1e30, 1e30)
+        return min(max(float(value), low), high)
+
+    def numbers(self, name: str) -> tuple[float, ...]:
+        """Several numbers that do not vary."""
+        value = self.raw(name)
+        return value if isinstance(value, tuple) else (float(cast(float, value or 0.0)),)
+
+    def word(self, name: str) -> str:
+        """A text that does not vary."""
+        return str(self.raw(name) or "")
+
+    def flag(self, name: str) -> bool:
+        """Yes or no, when it does not vary."""
+        return bool(self.raw(name))
+
+
+class Looks(Protocol):
+    """What a pack's `looks.py` has."""
+
+    def surface(self, kind: str, get: Inputs) -> Surface:
+        """The look of a surface node."""
+
+    def node(self, kind: str, get: Inputs) -> dict[str, Field] | None:
+        """The outputs of any other node, by name; None for one that is not known."""
+
+    def light(self, kind: str, get: Inputs) -> Lamp | None:
+        """The look of a light; None when it gives none."""
+
+    def camera(self, kind: str, get: Inputs) -> View:
+        """The look of a camera."""
+
+    def settings(self, kind: str, get: Inputs) -> Sampling:
+        """The look of render settings."""
+
+
+def checked(module: ModuleType, pack: str) -> Looks:
+    """A pack's looks module, when it has all that `Looks` asks for. Raises PackError."""
+    wanted = ("surface", "node", "light", "camera", "settings")
+    missing = [name for name in wanted if not callable(getattr(module, name, None))]
+    if missing:
+        raise PackError(f"looks.py has no function {', '.join(missing)}.", file=f"{pack}/looks.py")
+    return cast(Looks, module)
+
+
+class Tracer:
+    """Works a network of one dialect out, node by node, each once."""
+
+    def __init__(self, graph: Graph, vocabulary: Vocabulary, looks: Looks, facts: Facts) -> None:
+        self.graph, self.vocabulary, self.looks, self.facts = graph, vocabulary, looks, facts
+        self.notes: list[str] = []
+        self._outputs: dict[str, dict[str, Field]] = {}
+        self._closing: set[tuple[str, str]] = set()
+
+    def _linked(self, node: Node) -> Callable[[str], Field | None]:
+        def find(port: str) -> Field | None:
+            link = node.links.get(port)
+            if link is None or (node.id, port) in self._closing:
+                return None
+            outputs = self._outputs.get(link.node)
+            if not outputs:
+                return None
+            found = outputs.get(link.output)
+            return found if found is not None else next(iter(outputs.values()))
+
+        return find
+
+    def inputs(self, node: Node) -> Inputs | None:
+        """A node's inputs, or None for a node of no known type."""
+        kind = self.vocabulary.types.get(node.kind)
+        return None if kind is None else Inputs(node, kind, self._linked(node), self.facts)
+
+    def surface(self) -> Surface:
+        """The look of the surface; a plain grey when the network has none that is known."""
+        link = self.graph.outputs.get("surface")
+        root = self.graph.nodes.get(link.node) if link else None
+        sequence, closing = self.graph.order()
+        self._closing = set(closing)
+        needed = self.graph.reachable()
+        for name in sequence:
+            node = self.graph.nodes[name]
+            if node is root or name not in needed:
+                continue
+            get = self.inputs(node)
+            outputs = self.looks.node(node.kind, get) if get is not None else None
+            if outputs is None:
+                self.notes.append(f"{name}: {node.written or node.kind} is not known; what it feeds has its own value")
+                continue
+            self._outputs[name] = outputs
+        get = self.inputs(root) if root is not None else None
+        if root is None or get is None:
+            self.notes.append("no surface that is known; a plain grey is shown")
+            return Surface([Lobe(layout.DIFFUSE, 0.18)], notes=self.notes)
+        made = self.looks.surface(root.kind, get)
+        made.notes = [*self.notes, *made.notes]
+        return made
+
+
+def _lanes(numbers: Numbers, width: int) -> tuple[Lane, ...]:
+    lanes = ex.field(numbers).lanes
+    return lanes if len(lanes) == width else (lanes[0],) * width
+
+
+@dataclass
+class Record:
+    """A surface as the renderer takes it: the record where nothing varies, and the lanes of what does.
+
+    `base` [RECORD]; `lanes` by place in the record; `relief` 0, 1 or 2 as the layout says.
+    """
+
+    base: Array
+    lanes: dict[int, Lane]
+    glow_lights: bool
+    notes: list[str]
+
+    @property
+    def varies(self) -> bool:
+        """Whether anything differs from point to point."""
+        return bool(self.lanes)
+
+
+def record(surface: Surface) -> Record:
+    """Put a surface into the layout. Lobes of no weight are left out; more than `MOST` are cut, and said."""
+    lobes = [lobe for lobe in surface.lobes if not ex.field(lobe.weight).is_always(0.0)]
+    # always in the order of their kinds, so that looks that are alike are sampled alike in every dialect
+    lobes.sort(key=lambda lobe: lobe.kind)
+    notes = list(surface.notes)
+    if len(lobes) > layout.MOST:
+        notes.append(f"{len(lobes)} lobes; the renderer takes {layout.MOST}")
+        lobes = lobes[: layout.MOST]
+    base = np.zeros(layout.RECORD)
+    lanes: dict[int, Lane] = {}
+
+    def put(place: int, numbers: Numbers, width: int = 1, otherwise: float = 0.0) -> None:
+        for offset, lane in enumerate(_lanes(numbers, width)):
+            if lane.value is None:
+                lanes[place + offset] = lane
+                base[place + offset] = otherwise
+            else:
+                base[place + offset] = ex.finite(lane.value, otherwise)
+
+    base[layout.COUNT] = len(lobes)
+    base[layout.THIN] = float(surface.thin)
+    put(layout.OPACITY, surface.opacity, 1, 1.0)
+    put(layout.GLOW, surface.glow, 3)
+    put(layout.MURK, surface.murk, 3)
+    put(layout.REACH, surface.reach, 3)
+    put(layout.DEEP, surface.deep, 3)
+    if surface.relief is not None:
+        how, what = surface.relief
+        base[layout.RELIEF] = 1.0 if how == "normal" else 2.0
+        put(layout.NORMAL if how == "normal" else layout.HEIGHT, what, 3 if how == "normal" else 1)
+    for number, lobe in enumerate(lobes):
+        _put_lobe(base, put, layout.HEADER + number * layout.LOBE, lobe, lobes)
+    return Record(base, lanes, surface.glow_lights, notes)
+
+
+def _put_lobe(base: Array, put: Callable[..., None], b: int, lobe: Lobe, lobes: list[Lobe]) -> None:
+    base[b + layout.KIND] = lobe.kind
+    put(b + layout.WEIGHT, lobe.weight, 3)
+    put(b + layout.ALPHA_X, lobe.alpha)
+    put(b + layout.ALPHA_Y, lobe.alpha if lobe.alpha_across is None else lobe.alpha_across)
+    put(b + layout.TURN, lobe.turn)
+    base[b + layout.FACETS] = lobe.facets
+    base[b + layout.FRESNEL] = lobe.fresnel
+    put(b + layout.FIRST, lobe.first, 3)
+    put(b + layout.SECOND, lobe.second, 3)
+    over = lobe.under
+    while over is not None and over not in lobes:  # one that was left out lets the next one through
+        over = over.under
+    base[b + layout.PARENT] = float(lobes.index(over)) if over is not None else -1.0
+    base[b + layout.COVER] = lobe.cover
+    put(b + layout.AMOUNT, lobe.amount)
+    put(b + layout.ABSORB, lobe.absorb, 3, 1.0)
+    put(b + layout.FILM, lobe.film)
+    put(b + layout.FILM_INDEX, lobe.film_index, 1, 1.4)
+    base[b + layout.FULL] = float(lobe.full)
+
+
+def resolve(made: Record, points: dict[str, Array], pixels: ex.Pixels) -> Array:
+    """The record at each of n points, [n, RECORD]: the reference for what the renderer works out by itself."""
+    count = len(next(iter(points.values()))) if points else 1
+    out = np.tile(made.base, (count, 1))
+    places = list(made.lanes)
+    values = ex.evaluate([Field([made.lanes[place]]) for place in places], points, pixels)
+    for place, value in zip(places, values, strict=True):
+        out[:, place] = np.nan_to_num(value[:, 0], nan=made.base[place], posinf=1e6, neginf=-1e6)
+    return out
+
+
+def trace(graph: Graph, vocabulary: Vocabulary, looks: Looks, facts: Facts) -> Record:
+    """A material's network as a record."""
+    return record(Tracer(graph, vocabulary, looks, facts).surface())
+
+
+def single(graph: Graph, vocabulary: Vocabulary, looks: Looks, facts: Facts) -> tuple[str, Inputs] | None:
+    """The only node of a light, a camera or settings: its type and inputs, or None when it has none that is known."""
+    for link in graph.outputs.values():
+        node = graph.nodes.get(link.node)
+        get = Tracer(graph, vocabulary, looks, facts).inputs(node) if node is not None else None
+        if node is not None and get is not None:
+            return node.kind, get
+    return None

@@ -1,0 +1,211 @@
+"""What OpenPBR surfaces and MaterialX nodes look like, from their specifications (OpenPBR 1.1.1, MaterialX 1.39).
+
+Scattering inside a clear body and dispersion are left out, and said. Fuzz is an inverted-Gaussian-like lobe in place of
+the tabulated one of the specification; its roughness means the same.
+"""
+
+from __future__ import annotations
+
+from durvan.dialects.look import Inputs, Lobe, Surface
+from durvan.dialects.shared import usd_looks
+from durvan.dialects.shared.looks import hsv_adjusted, outputs, turned
+from durvan.graph import expression as ex
+from durvan.graph.expression import Field, Lookup
+from durvan.optics.lobes import layout
+
+NAMES = ("out", "outr", "outg", "outb", "outa", "outgrey")
+light, camera, settings = usd_looks.light, usd_looks.camera, usd_looks.settings
+
+
+def surface(kind: str, get: Inputs) -> Surface:
+    """open_pbr_surface: fuzz over coat over metal, body and dielectric side by side."""
+    weight, metal = get("specular_weight"), get("base_metalness")
+    fuzz = Lobe(layout.SHEEN, get("fuzz_weight") * get("fuzz_color"), get("fuzz_roughness"), cover=layout.SCALED)
+    coat, rough, darker = _coat(get, fuzz)
+    across, along = _alphas(rough, get("specular_roughness_anisotropy"))
+    film = get("thin_film_weight") * get("thin_film_thickness") * 1000.0
+    film_index = get("thin_film_ior")
+    color = get("base_weight") * get("base_color") * darker
+    made = Surface([fuzz, coat])
+    made.lobes.append(
+        Lobe(
+            layout.REFLECT, metal * weight, along, across, fresnel=layout.SCHLICK, first=color,
+            second=get("specular_color"), under=coat, film=film, film_index=film_index, full=True,
+        )  # fmt: skip
+    )
+    index = _index(get("specular_ior"), weight)
+    clear = get("transmission_weight")
+    matt = (1.0 - metal) * (1.0 - clear)
+    shine = Lobe(
+        layout.REFLECT, get("specular_color") * matt, along, across, fresnel=layout.DIELECTRIC, first=index,
+        under=coat, cover=layout.SCALED, film=film, film_index=film_index,
+    )  # fmt: skip
+    whole = matt.is_always(1.0)
+    below = shine if whole else coat
+    keep: Field | float = 1.0
+    if not whole:  # side by side, the base is dimmed by what is reflected when faced
+        shine.cover = layout.BARE
+        root = (index - 1.0) / (index + 1.0)
+        keep = 1.0 - root * root
+    deep = get("subsurface_weight")
+    made.lobes.append(shine)
+    made.lobes.append(
+        Lobe(layout.DIFFUSE, color * matt * keep * (1.0 - deep), get("base_diffuse_roughness"), under=below)
+    )
+    made.lobes.append(Lobe(layout.DEEP_DIFFUSE, get("subsurface_color") * darker * matt * keep * deep, under=below))
+    made.reach = get("subsurface_radius") * get("subsurface_radius_scale")
+    made.deep = get("subsurface_color")
+    _body(made, get, (1.0 - metal) * clear, (along, across), index, coat)
+    made.opacity = get("geometry_opacity")
+    seen = ex.mix(1.0, get("coat_color"), get("coat_weight"))
+    made.glow = get("emission_luminance") * get("emission_color") * seen
+    if get.linked("geometry_normal"):
+        found = get("geometry_normal")
+        made.relief = ("height", found[0]) if found[2].constant == (-2.0,) else ("normal", found)
+    return made
+
+
+def _index(index: Field, weight: Field) -> Field:
+    """The index that reflects `weight` times as much when faced (OpenPBR 1.1, specular)."""
+    root = (index - 1.0) / (index + 1.0) * ex.each("root", weight)
+    root = ex.least(root, 0.9999)
+    return (1.0 + root) / (1.0 - root)
+
+
+def _alphas(rough: Field, anisotropy: Field) -> tuple[Field, Field]:
+    """Alpha across and along the tangent (OpenPBR 1.1, microfacet model)."""
+    alpha = rough * rough
+    if anisotropy.is_always(0.0):
+        return alpha, alpha
+    keep = 1.0 - anisotropy
+    along = alpha * ex.each("root", 2.0 / (1.0 + keep * keep))
+    return keep * along, along
+
+
+def _coat(get: Inputs, fuzz: Lobe) -> tuple[Lobe, Field, Field]:
+    """The coat, the roughness of what lies under it, and how much darker it makes the base."""
+    weight, index = get("coat_weight"), get("coat_ior")
+    across, along = _alphas(get("coat_roughness"), get("coat_roughness_anisotropy"))
+    lobe = Lobe(
+        layout.REFLECT, weight, along, across, fresnel=layout.DIELECTRIC, first=index, under=fuzz,
+        cover=layout.SCALED, amount=weight, absorb=get("coat_color"),
+    )  # fmt: skip
+    base = get("specular_roughness")
+    if weight.is_always(0.0):
+        return lobe, base, ex.field(1.0)
+    over = ex.least((base**4.0 + 2.0 * get("coat_roughness") ** 4.0) ** 0.25, 1.0)
+    rough = ex.mix(base, over, weight)
+    # light that is reflected back down inside the coat meets the base again (OpenPBR 1.1, coat darkening)
+    root = (index - 1.0) / (index + 1.0)
+    faced = root * root
+    inside = 1.0 - (1.0 - faced - (1.0 - faced) / 21.0) / (index * index)
+    albedo = get("base_weight") * get("base_color")
+    darker = (1.0 - inside) / (1.0 - inside * albedo)
+    return lobe, rough, ex.mix(1.0, darker, weight * get("coat_darkening"))
+
+
+def _body(made: Surface, get: Inputs, share: Field, alphas: tuple[Field, Field], index: Field, coat: Lobe) -> None:
+    made.thin = share.is_always(0.0) or get.flag("geometry_thin_walled")
+    if share.is_always(0.0):
+        return
+    thin = made.thin
+    along, across = alphas
+    depth = get("transmission_depth")
+    at_once = depth.is_always(0.0) or thin
+    law = layout.WALL if thin else layout.DIELECTRIC
+    made.lobes.append(
+        Lobe(layout.REFLECT, share * get("specular_color"), along, across, fresnel=law, first=index, under=coat)
+    )
+    tint = share * get("transmission_color") if at_once else ex.colour(share)
+    kind = layout.STRAIGHT if thin else layout.REFRACT
+    made.lobes.append(Lobe(kind, tint, along, across, fresnel=law, first=index, under=coat))
+    if not at_once:
+        made.murk = -1.0 * ex.each("log", ex.most(get("transmission_color"), 1e-6)) / ex.most(depth, 1e-9)
+    if not get("transmission_scatter").is_always(0.0):
+        made.notes.append("scattering inside a clear body is not shown")
+    if not get("transmission_dispersion_scale").is_always(0.0):
+        made.notes.append("dispersion is not shown")
+
+
+def _wide(get: Inputs, name: str) -> Field:
+    return ex.colour(get(name))
+
+
+def node(kind: str, get: Inputs) -> dict[str, Field] | None:
+    """The nodes that the common ground has, as MaterialX's standard library defines them."""
+    category = kind.partition(".")[2]
+    if category in ("add", "subtract", "multiply", "divide", "power"):
+        a, b = _wide(get, "in1"), _wide(get, "in2")
+        done = {
+            "add": lambda: a + b, "subtract": lambda: a - b, "multiply": lambda: a * b, "divide": lambda: a / b,
+            "power": lambda: a**b,
+        }  # fmt: skip
+        return outputs(done[category](), NAMES)
+    match category:
+        case "image":
+            return outputs(_image(get), NAMES)
+        case "place2d":
+            return {"out": _place(get)}
+        case "geompropvalue":
+            return {"out": ex.uv()}
+        case "remap":
+            low, high = _wide(get, "outlow"), _wide(get, "outhigh")
+            start, end = _wide(get, "inlow"), _wide(get, "inhigh")
+            return outputs(low + (_wide(get, "in") - start) * (high - low) / (end - start), NAMES)
+        case "hsvadjust":
+            amount = get("amount")
+            return outputs(hsv_adjusted(_wide(get, "in"), amount[0], amount[1], amount[2]), NAMES)
+        case "mix":
+            return outputs(ex.mix(_wide(get, "bg"), _wide(get, "fg"), get("mix")), NAMES)
+        case "ramplr":
+            return outputs(ex.mix(_wide(get, "valuel"), _wide(get, "valuer"), ex.clamp(_texcoord(get)[0])), NAMES)
+        case "ramptb":
+            return outputs(ex.mix(_wide(get, "valueb"), _wide(get, "valuet"), ex.clamp(_texcoord(get)[1])), NAMES)
+        case "position":
+            return {"out": ex.join(ex.point("x"), ex.point("y"), ex.point("z")) * _metres(get)}
+        case "fractal3d":
+            place = get("position") if get.linked("position") else ex.join(ex.point("x"), ex.point("y"), ex.point("z"))
+            found = ex.noise(place, int(get.number("octaves")), get.number("lacunarity"), get.number("diminish"))
+            return {"out": found * get("amplitude")}
+        case "facingratio":
+            found = ex.point("facing")
+            return {"out": 1.0 - found if get.flag("invert") else found}
+        case "bump":
+            return {"out": ex.join(get("height") * get("scale") * _metres(get), 0.0, -2.0)}
+        case "normalmap":
+            normal, strength = get("in") * 2.0 - 1.0, get("scale")
+            return {"out": ex.join(normal[0] * strength, normal[1] * strength, normal[2])}
+    return None
+
+
+def _metres(get: Inputs) -> float:
+    """Lengths were put into metres as the network was read."""
+    return 1.0
+
+
+def _texcoord(get: Inputs) -> Field:
+    return get("texcoord") if get.linked("texcoord") else ex.uv()
+
+
+def _image(get: Inputs) -> Field:
+    decode: str | float = "srgb" if get.word("colorspace") == "srgb_texture" else 1.0
+    border = get.numbers("default")
+    outside = (*border, 1.0) if len(border) == 3 else (0.0, 0.0, 0.0, 1.0)
+    lookup = Lookup(
+        get.facts.find(get.word("file")), decode, get.word("uaddressmode"), get.word("vaddressmode"),
+        (outside[0], outside[1], outside[2], 1.0),
+    )  # fmt: skip
+    return ex.picture(lookup, _texcoord(get))
+
+
+def _place(get: Inputs) -> Field:
+    """place2d: shift, turn and scale about a pivot (MaterialX 1.39, standard library)."""
+    pivot = ex.field(get.numbers("pivot"))
+    offset, scale = ex.field(get.numbers("offset")), ex.field(get.numbers("scale"))
+    place = _texcoord(get) - pivot
+    angle = get.number("rotate")
+    if int(get.number("operationorder")) == 0:
+        place = turned(place / scale, -angle) - offset
+    else:
+        place = turned(place - offset, -angle) / scale
+    return place + pivot

@@ -1,0 +1,198 @@
+"""What Orvik's words look like, from the dialect's own definition.
+
+A finish is a matt base under a mirror that takes from the base what it reflects towards the eye. Light that is
+lost between facets stays lost: the dialect is older than the cure for it. What passes takes the place of the base.
+"""
+
+from __future__ import annotations
+
+import math
+
+from durvan.dialects.look import Inputs, Lamp, Lobe, Sampling, Surface, View
+from durvan.dialects.shared.looks import exposure_scale, hsv_adjusted, outputs, tinted, turned
+from durvan.graph import expression as ex
+from durvan.graph.expression import Field, Lookup
+from durvan.optics.lobes import layout
+from durvan.optics.photometry import cone_flux_factor
+
+NITS = 179.0  # of a plain gain of 1
+LUMEN_A_WATT = 179.0
+CURVES = {"blinn": layout.BLINN, "beckmann": layout.BECKMANN, "trowbridge": layout.GGX}
+COLOUR = ("colour", "red", "green", "blue", "", "grey")
+
+
+def _alpha(polish: Field, curve: str) -> Field:
+    if curve == "blinn":
+        return ex.each("root", 2.0 / (ex.field(10.0) ** (4.0 * polish) + 2.0))
+    return (1.0 - polish) * (1.0 - polish)
+
+
+def surface(kind: str, get: Inputs) -> Surface:
+    """orvik.finish."""
+    tint, index = get("mirror_tint"), get("mirror_index")
+    passing, bends, shell = get("pass_tint"), get.flag("bend_light"), get.flag("shell")
+    rises = get.flag("edge_rise")
+    curve = get.word("polish_curve")
+    shape = CURVES.get(curve, layout.BLINN)
+    share = ex.largest(passing)
+    solid = not share.is_always(0.0) and bends and not shell
+    how = layout.CONSTANT if not rises else layout.WALL if shell else layout.DIELECTRIC
+    first: Field = index
+    if rises and not solid and not shell and not share.is_always(0.0):
+        how = layout.SCHLICK  # nothing bends, so nothing is trapped inside either
+        root = (index - 1.0) / (index + 1.0)
+        first = root * root
+    mirror = Lobe(
+        layout.REFLECT, tint, _alpha(get("polish"), curve), facets=shape, fresnel=how, first=first, cover=layout.SCALED
+    )
+    deep = get("deep_amount")
+    base = (1.0 - share) * (1.0 - deep)
+    made = Surface([mirror, Lobe(layout.DIFFUSE, get("base_tint") * base, under=mirror)])
+    made.lobes.append(Lobe(layout.DEEP_DIFFUSE, get("deep_tint") * deep * (1.0 - share), under=mirror))
+    made.reach, made.deep = get("deep_reach") * 0.01, get("deep_tint")
+    made.lobes.append(_passing(get, passing, solid, shell, shape, curve))
+    if solid:
+        made.murk = -1.0 * ex.each("log", ex.most(get("murk_tint"), 1e-6)) / ex.most(get("murk_depth") * 0.01, 1e-9)
+    made.thin = not solid
+    made.opacity = get("cutout")
+    made.glow = get("glow_tint") * get("glow_gain") * NITS
+    made.glow_lights = get.flag("glow_lights")
+    made.relief = _relief(get)
+    return made
+
+
+def _passing(get: Inputs, passing: Field, solid: bool, shell: bool, shape: int, curve: str) -> Lobe:
+    index, alpha = get("pass_index"), _alpha(get("pass_polish"), curve)
+    if solid:
+        return Lobe(layout.REFRACT, passing, alpha, facets=shape, fresnel=layout.DIELECTRIC, first=index)
+    if shell:
+        return Lobe(layout.STRAIGHT, passing, alpha, facets=shape, fresnel=layout.WALL, first=index)
+    root = (index - 1.0) / (index + 1.0)
+    return Lobe(layout.STRAIGHT, passing, alpha, facets=shape, fresnel=layout.SCHLICK, first=root * root)
+
+
+def _relief(get: Inputs) -> tuple[str, Field] | None:
+    if not get.linked("relief"):
+        return None
+    found = get("relief")
+    constant = found[2].constant
+    # a height is handed on as (height, 0, 0) with the mark −2 in the last lane; a normal points outwards
+    return ("height", found[0]) if constant == (-2.0,) else ("normal", found)
+
+
+def node(kind: str, get: Inputs) -> dict[str, Field] | None:
+    """Pictures, corrections, ramps, noise, facing and relief."""
+    match kind.removeprefix("orvik."):
+        case "picture":
+            return outputs(_picture(get), ("colour", "red", "green", "blue", "alpha", "grey"))
+        case "correct":
+            colour = _hued(get)
+            colour = colour * get("gain") + get("shift")
+            return outputs(colour ** get("power"), COLOUR)
+        case "ramp":
+            along = ex.point("v" if get.word("along") == "v" else "u")
+            return outputs(ex.mix(get("first"), get("second"), ex.clamp(along)), COLOUR)
+        case "noise":
+            scale = 100.0 / ex.most(get("size"), 1e-4)
+            place = ex.join(ex.point("x"), ex.point("y"), ex.point("z")) * scale
+            return outputs(ex.mix(get("low"), get("high"), ex.noise(place, int(get.number("octaves")))), COLOUR)
+        case "facing":
+            return outputs(ex.mix(get("edge"), get("front"), ex.point("facing") ** get("hold")), COLOUR)
+        case "bump":
+            return {"relief": ex.join(get("map") * get("depth") * 0.01, 0.0, -2.0)}
+        case "normal_map":
+            normal = get("map") * 2.0 - 1.0
+            strength = get("strength")
+            return {"relief": ex.join(normal[0] * strength, -1.0 * normal[1] * strength, normal[2])}
+    return None
+
+
+def _hued(get: Inputs) -> Field:
+    """The input, its hue and saturation changed where they are set."""
+    turn, saturation = get("hue_turn"), get("saturation")
+    if turn.is_always(0.0) and saturation.is_always(1.0):
+        return get("input")
+    return hsv_adjusted(get("input"), turn / 360.0, saturation, 1.0)
+
+
+def _picture(get: Inputs) -> Field:
+    repeats, shift = get("repeats"), get("shift")
+    # it is the picture that turns and moves, so the place that is looked up goes the other way
+    place = turned(ex.uv() * repeats, -get.number("turn")) - shift
+    wrap = "mirror" if get.flag("mirror") else "periodic"
+    gamma = get.number("decode_gamma")
+    lookup = Lookup(get.facts.find(get.word("file")), "srgb" if abs(gamma - 2.2) < 1e-6 else gamma, wrap, wrap)
+    four = ex.picture(lookup, place)
+    three = ex.join(four[0], four[1], four[2])
+    if get.flag("invert"):
+        three = 1.0 - three
+    return ex.join(three * get("gain"), four[3])
+
+
+def light(kind: str, get: Inputs) -> Lamp | None:
+    """Areas, bulbs, cones, far lights and domes. Portals guide rays and give no light of their own."""
+    if kind == "orvik.portal" or not get.flag("on"):
+        return None
+    if kind == "orvik.dome":
+        # the picture turns with `spin` about the up axis; the prim's own turn does not count
+        tint = tinted(get.number("gain") * NITS, get.numbers("tint"), None)
+        return Lamp("dome", tint, picture=_sky(get), turn=get.number("spin"), own_axes=False)
+    kelvin = get.number("kelvin") if get.flag("use_kelvin") else None
+    tint = (1.0, 1.0, 1.0) if kelvin is not None else get.numbers("tint")
+    shadows = get.flag("shadows")
+    if kind == "orvik.far":
+        lux = tinted(get.number("gain") * 1000.0, tint, kelvin)
+        return Lamp("far", lux, (get.number("disc"), 0.0), shadows=shadows)
+    unit = get.facts.metres_per_unit
+    gain, measure = get.number("gain"), get.word("measure")
+    if kind == "orvik.area":
+        width, height = get.number("width") * unit, get.number("height") * unit
+        nits = _nits(gain, measure, math.pi * width * height)
+        return Lamp("rect", tinted(nits, tint, kelvin), (width, height), shadows=shadows)
+    decay = {"inverse_square": 2, "inverse": 1, "none": 0}.get(get.word("decay"), 2)
+    radius = max(get.number("radius") * unit, 1e-6)
+    if kind == "orvik.cone":
+        inner = 0.5 * get.number("cone_angle")
+        outer = max(min(inner + get.number("penumbra"), 180.0), 0.01)
+        # lumen are those inside the cone: a ball shows πr² to every side, times its profile
+        nits = _nits(gain, measure, math.pi * radius * radius * cone_flux_factor(outer, inner))
+        return Lamp(
+            "sphere", tinted(nits, tint, kelvin), (radius, 0.0), inner, outer, decay=decay, shadows=shadows
+        )
+    nits = _nits(gain, measure, math.pi * 4.0 * math.pi * radius * radius)
+    return Lamp("sphere", tinted(nits, tint, kelvin), (radius, 0.0), decay=decay, shadows=shadows)
+
+
+def _nits(gain: float, measure: str, flux_factor: float) -> float:
+    """Luminance from a gain; `flux_factor` is the flux in lumen of one nit."""
+    if measure == "nit":
+        return gain
+    if measure in ("lumen", "watt"):
+        return gain * (LUMEN_A_WATT if measure == "watt" else 1.0) / max(flux_factor, 1e-12)
+    return gain * NITS
+
+
+def _sky(get: Inputs) -> Lookup | None:
+    file = get.word("file")
+    return Lookup(get.facts.find(file), "auto") if file else None
+
+
+def camera(kind: str, get: Inputs) -> View:
+    """orvik.camera."""
+    n = get.number("f_number")
+    return View(
+        get.number("film_width"), get.number("focal"), (get.number("shift_right"), get.number("shift_up")),
+        n if get.flag("blur") else 0.0, get.number("focus") * 0.01,
+        get.number("near_clip") * 0.01, get.number("far_clip") * 0.01,
+        exposure_scale(n, 1.0 / max(get.number("shutter"), 1e-9), get.number("speed")),
+    )  # fmt: skip
+
+
+def settings(kind: str, get: Inputs) -> Sampling:
+    """orvik.settings; the grid is squared."""
+    side = max(1, int(get.number("grid_most")))
+    response = get.word("response")
+    return Sampling(
+        side * side, int(get.number("bounces")) if get.flag("indirect") else 0, get.number("clamp"),
+        get.flag("indirect"), "" if response == "none" else response,
+    )  # fmt: skip

@@ -1,0 +1,167 @@
+"""What Pellune's words look like, from the dialect's own definition.
+
+Metal, clear body and dielectric lie side by side; a lacquer lies over them and a nap over all. Every facet lobe gives
+back what is lost between facets. The nap is as rough as cloth is (0.5); the dialect has no word for it.
+"""
+
+from __future__ import annotations
+
+import math
+
+from durvan.dialects.look import Inputs, Lamp, Lobe, Sampling, Surface, View
+from durvan.dialects.shared.looks import exposure_scale, outputs, tinted, white_of
+from durvan.graph import expression as ex
+from durvan.graph.expression import Field, Lookup
+from durvan.optics.colour import black_body
+from durvan.optics.lobes import layout
+from durvan.optics.photometry import cone_flux_factor
+
+NAP_ROUGHNESS = 0.5
+LACQUER_INDEX = 1.5
+COLOUR = ("color", "r", "g", "b", "a", "grey")
+
+
+def surface(kind: str, get: Inputs) -> Surface:
+    """pellune.surface."""
+    metal, clear, scatter = get("metal"), get("clear"), get("scatter")
+    rough, color = get("rough"), get("color")
+    alpha = rough * rough
+    nap = Lobe(layout.SHEEN, get("nap") * get("nap_color"), NAP_ROUGHNESS, cover=layout.SCALED)
+    lacquer_rough = get("lacquer_rough")
+    lacquer = Lobe(
+        layout.REFLECT, get("lacquer"), lacquer_rough * lacquer_rough, fresnel=layout.DIELECTRIC,
+        first=LACQUER_INDEX, under=nap, cover=layout.SCALED,
+    )  # fmt: skip
+    metal_lobe = Lobe(
+        layout.REFLECT, metal, alpha, fresnel=layout.SCHLICK, first=color, second=get("edge_color"), under=lacquer,
+        full=True,
+    )  # fmt: skip
+    matt = (1.0 - metal) * (1.0 - clear)
+    # the dielectric's share travels in its weight, its cover in full: it is scaled by the same share below
+    shine = Lobe(
+        layout.REFLECT, 1.0, alpha, fresnel=layout.SCHLICK, first=get("facing_reflect"), under=lacquer,
+        cover=layout.SCALED, full=True,
+    )  # fmt: skip
+    made = Surface([nap, lacquer, metal_lobe])
+    if not matt.is_always(0.0):
+        under = shine
+        if not matt.is_always(1.0):
+            made.lobes.append(Lobe(**{**vars(shine), "weight": matt, "cover": layout.BARE}))
+            under = lacquer
+            keep = 1.0 - get("facing_reflect")  # side by side, the base is dimmed by what is reflected when faced
+            matt = matt * keep
+        else:
+            made.lobes.append(shine)
+        made.lobes.append(Lobe(layout.DIFFUSE, color * matt * (1.0 - scatter), under=under))
+        made.lobes.append(Lobe(layout.DEEP_DIFFUSE, get("scatter_color") * matt * scatter, under=under))
+    _body(made, get, (1.0 - metal) * clear, alpha, lacquer)
+    made.reach, made.deep = get("scatter_radius"), get("scatter_color")
+    made.opacity = get("coverage")
+    made.glow = get("emit_nits") * get("emit_color")
+    if get.linked("normal"):
+        found = get("normal")
+        made.relief = ("height", found[0]) if found[2].constant == (-2.0,) else ("normal", found)
+    return made
+
+
+def _body(made: Surface, get: Inputs, share: Field, alpha: Field, lacquer: Lobe) -> None:
+    if share.is_always(0.0):
+        made.thin = True
+        return
+    thin, index = get.flag("thin"), get("ior")
+    distance = get("clear_distance")
+    at_once = distance.is_always(0.0) or thin
+    tint = share * get("clear_color") if at_once else ex.colour(share)
+    law = layout.WALL if thin else layout.DIELECTRIC
+    made.lobes.append(Lobe(layout.REFLECT, share, alpha, fresnel=law, first=index, under=lacquer))
+    made.lobes.append(
+        Lobe(layout.STRAIGHT if thin else layout.REFRACT, tint, alpha, fresnel=law, first=index, under=lacquer)
+    )
+    made.thin = thin
+    if not at_once:
+        made.murk = -1.0 * ex.each("log", ex.most(get("clear_color"), 1e-6)) / ex.most(distance, 1e-9)
+
+
+def node(kind: str, get: Inputs) -> dict[str, Field] | None:
+    """Images, arithmetic, ramps, noise and relief."""
+    match kind.removeprefix("pellune."):
+        case "image":
+            return outputs(_image(get), COLOUR)
+        case "adjust":
+            return outputs((get("input") * get("gain") + get("shift")) ** get("power"), COLOUR)
+        case "ramp":
+            along = ex.point("v" if get.flag("upward") else "u")
+            return outputs(ex.mix(get("begin"), get("end"), ex.clamp(along)), COLOUR)
+        case "noise":
+            place = ex.join(ex.point("x"), ex.point("y"), ex.point("z")) * get("frequency")
+            return outputs(ex.mix(get("dark"), get("light"), ex.noise(place, int(get.number("layers")))), COLOUR)
+        case "bump":
+            return {"normal": ex.join(get("input") * get("height"), 0.0, -2.0)}
+        case "normal":
+            normal, amount = get("input") * 2.0 - 1.0, get("amount")
+            return {"normal": ex.join(normal[0] * amount, normal[1] * amount, normal[2])}
+    return None
+
+
+def _image(get: Inputs) -> Field:
+    row_u, row_v = get("row_u"), get("row_v")
+    u, v = ex.point("u"), ex.point("v")
+    place = ex.join(row_u[0] * u + row_u[1] * v + row_u[2], row_v[0] * u + row_v[1] * v + row_v[2])
+    edges = get.word("edges")
+    decode = "srgb" if get.word("role") == "colour" else 1.0
+    return ex.picture(Lookup(get.facts.find(get.word("file")), decode, edges, edges), place)
+
+
+def light(kind: str, get: Inputs) -> Lamp | None:
+    """Panels, orbs, beams, the sun and the surroundings; all cast shadows and weaken with the square."""
+    if not get.flag("enabled"):
+        return None
+    tint = get.numbers("tint")
+    if kind == "pellune.surroundings":
+        file = get.word("file")
+        picture = Lookup(get.facts.find(file), "auto") if file else None
+        lux = get.number("lux")
+        return Lamp(
+            "dome", tinted(1.0, tint, None), picture=picture, turn=-get.number("heading"), lux=lux, own_axes=False
+        )
+    tint = _at_temperature(tint, get.number("kelvin"))
+    if kind == "pellune.sun":
+        return Lamp("far", tinted(get.number("lux"), tint, None), (get.number("diameter"), 0.0))
+    unit, power = get.facts.metres_per_unit, get.number("power")
+    lumen = get.word("unit") == "lumen"
+    if kind == "pellune.panel":
+        width, height = get.number("width") * unit, get.number("height") * unit
+        nits = power / max(math.pi * width * height, 1e-12) if lumen else power
+        return Lamp("rect", tinted(nits, tint, None), (width, height))
+    radius = max(get.number("radius") * unit, 1e-6)
+    disc = math.pi * radius * radius  # what a ball shows to any side
+    if kind == "pellune.beam":
+        inner, outer = get.number("inner"), get.number("outer")
+        nits = power / (disc * cone_flux_factor(outer, inner)) if lumen else power
+        return Lamp("sphere", tinted(nits, tint, None), (radius, 0.0), min(inner, outer), outer)
+    nits = power / (4.0 * math.pi * disc) if lumen else power
+    return Lamp("sphere", tinted(nits, tint, None), (radius, 0.0))
+
+
+def _at_temperature(tint: tuple[float, ...], kelvin: float) -> tuple[float, ...]:
+    """Tint times kelvin; temperatures are relative to 6500 K, which is white here."""
+    here, day = black_body(kelvin), black_body(6500.0)
+    return tuple(part * a / b for part, a, b in zip(tint, here, day, strict=True))
+
+
+def camera(kind: str, get: Inputs) -> View:
+    """pellune.camera."""
+    shift = get.numbers("lens_shift")
+    n = get.number("f_stop")
+    return View(
+        get.number("sensor_width"), get.number("focal_length"), (shift[0], shift[1]),
+        n if get.flag("depth_of_field") else 0.0, get.number("focus_distance"),
+        scale=exposure_scale(n, get.number("shutter_time"), get.number("iso"), get.number("compensation")),
+        white=white_of(get.number("white_balance")),
+    )  # fmt: skip
+
+
+def settings(kind: str, get: Inputs) -> Sampling:
+    """pellune.settings."""
+    paths = max(int(get.number(name)) for name in ("diffuse_paths", "mirror_paths", "clear_paths"))
+    return Sampling(int(get.number("samples")), paths)

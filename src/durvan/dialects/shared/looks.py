@@ -1,0 +1,71 @@
+"""What looks of several packs need: conventions that they share, as functions over fields and numbers."""
+
+from __future__ import annotations
+
+import math
+
+from durvan.graph import expression as ex
+from durvan.graph.expression import Field
+from durvan.optics.colour import black_body
+
+SATURATION = 1.2  # picture value 1 stands at 1.2·2^EV100 nit (ISO 12232, saturation-based speed; CIPA DC-004)
+
+
+def exposure_scale(f_number: float, seconds: float, iso: float, stops: float = 0.0) -> float:
+    """Picture value for a nit: 1/(1.2·2^EV100), EV100 = log2(N²/t·100/S)."""
+    light = f_number * f_number / max(seconds, 1e-12) * 100.0 / max(iso, 1e-9)
+    return 2.0**stops / (SATURATION * light)
+
+
+def tinted(strength: float, tint: tuple[float, ...], kelvin: float | None) -> tuple[float, float, float]:
+    """A strength in some unit as three channels: times a tint, times the colour of a temperature."""
+    r, g, b = black_body(kelvin) if kelvin is not None else (1.0, 1.0, 1.0)
+    three = tint if len(tint) == 3 else (1.0, 1.0, 1.0)
+    return (
+        ex.finite(strength * three[0] * r),
+        ex.finite(strength * three[1] * g),
+        ex.finite(strength * three[2] * b),
+    )
+
+
+def white_of(kelvin: float) -> tuple[float, float, float]:
+    """Factors that make the light of a temperature white; (1, 1, 1) for 6500 K."""
+    here, day = black_body(kelvin), black_body(6500.0)
+    return (day[0] / max(here[0], 1e-3), day[1] / max(here[1], 1e-3), day[2] / max(here[2], 1e-3))
+
+
+def outputs(four: Field, names: tuple[str, str, str, str, str, str]) -> dict[str, Field]:
+    """A colour's outputs under a dialect's names: colour, three channels, solidity, grey."""
+    three = ex.join(four[0], four[1], four[2]) if len(four) >= 3 else ex.colour(four)
+    alpha = four[3] if len(four) > 3 else ex.field(1.0)
+    values = (three, three[0], three[1], three[2], alpha, ex.grey(three))
+    return {name: value for name, value in zip(names, values, strict=True) if name}
+
+
+def turned(place: Field, degrees: float) -> Field:
+    """A place turned counter-clockwise about the origin."""
+    c, s = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
+    return ex.join(place[0] * c - place[1] * s, place[0] * s + place[1] * c)
+
+
+def hsv_adjusted(three: Field, turn: Field | float, saturation: Field | float, value: Field | float) -> Field:
+    """Hue turned (1 is all the way round), saturation and value multiplied (Smith 1978), as fields."""
+    r, g, b = three[0], three[1], three[2]
+    top, low = ex.largest(three), ex.least(ex.least(r, g), b)
+    span = top - low
+    safe = ex.most(span, 1e-9)
+    red = ex.below(top - r, 1e-12)
+    green = ex.below(top - g, 1e-12)
+    sector = ex.choose(red, (g - b) / safe, ex.choose(green, (b - r) / safe + 2.0, (r - g) / safe + 4.0))
+    hue = sector / 6.0 + turn
+    hue = (hue - ex.each("floor", hue)) * 6.0
+    part = ex.clamp((span / ex.most(top, 1e-9)) * saturation)
+    top = top * value
+
+    def channel(shift: float) -> Field:
+        place = hue + shift
+        place = place - 6.0 * ex.each("floor", place / 6.0)
+        ramp = ex.clamp(ex.least(place, 4.0 - place))
+        return top - top * part * ramp
+
+    return ex.join(channel(5.0), channel(3.0), channel(1.0))

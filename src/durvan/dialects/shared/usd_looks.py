@@ -1,0 +1,81 @@
+"""What plain USD lights, cameras and settings look like, by UsdLux's and UsdGeomCamera's own definitions (26.11)."""
+
+from __future__ import annotations
+
+import math
+
+from pxr import UsdLux
+
+from durvan.dialects.look import Inputs, Lamp, Sampling, View
+from durvan.dialects.shared.looks import tinted
+from durvan.graph.expression import Lookup
+
+
+def light(kind: str, get: Inputs) -> Lamp | None:
+    """L = intensity · 2^exposure / size factor · colour · temperature (UsdLux, LightAPI)."""
+    shape = kind.partition(".")[2]
+    if shape == "PortalLight":
+        return None
+    strength = get.number("intensity") * 2.0 ** min(max(get.number("exposure"), -60.0), 60.0)
+    radiance = tinted(strength, get.numbers("color"), None)
+    if get.flag("enableColorTemperature"):
+        warm = UsdLux.BlackbodyTemperatureAsRgb(get.number("colorTemperature"))
+        radiance = (radiance[0] * warm[0], radiance[1] * warm[1], radiance[2] * warm[2])
+    shadows = get.flag("shadow")
+    if shape in ("DomeLight", "DomeLight_1"):
+        return Lamp("dome", radiance, picture=_picture(get), turn=get.number("turn"), own_axes=False)
+    if shape == "DistantLight":
+        half = math.radians(min(get.number("angle"), 180.0) / 2.0)
+        factor = 1.0 if get.flag("normalize") or half <= 0.0 else math.pi * math.sin(half) ** 2
+        lux = (radiance[0] * factor, radiance[1] * factor, radiance[2] * factor)
+        return Lamp("far", lux, (2.0 * math.degrees(half), 0.0), shadows=shadows)
+    return _shaped(shape, get, radiance, shadows)
+
+
+def _shaped(shape: str, get: Inputs, radiance: tuple[float, float, float], shadows: bool) -> Lamp | None:
+    unit = get.facts.metres_per_unit
+    names = {"RectLight": "rect", "DiskLight": "disk", "SphereLight": "sphere", "CylinderLight": "cylinder"}
+    if shape not in names:
+        return None
+    if shape == "RectLight":
+        size = (get.number("width") * unit, get.number("height") * unit)
+        area = size[0] * size[1]
+    else:
+        radius = max(get.number("radius") * unit, 1e-6)
+        length = get.number("length") * unit if shape == "CylinderLight" else 0.0
+        size = (radius, length)
+        area = math.pi * radius * (radius if shape == "DiskLight" else 4.0 * radius if shape == "SphereLight" else 2.0 * length)
+    scale = 1.0 / max(area, 1e-12) if get.flag("normalize") else 1.0
+    outer = get.number("cone_angle")
+    whole = outer >= 90.0 and shape in ("SphereLight", "CylinderLight")
+    inner = outer * (1.0 - get.number("cone_softness"))
+    return Lamp(
+        names[shape], (radiance[0] * scale, radiance[1] * scale, radiance[2] * scale), size,
+        180.0 if whole else inner, 180.0 if whole else max(outer, 0.01), focus=get.number("focus"), shadows=shadows,
+    )  # fmt: skip
+
+
+def _picture(get: Inputs) -> Lookup | None:
+    file = get.word("texture")
+    return Lookup(get.facts.find(file), "auto") if file else None
+
+
+def camera(kind: str, get: Inputs) -> View:
+    """Film and focal length stand in tenths of the stage's unit; the exposure scale is UsdGeomCamera's."""
+    tenth = get.facts.metres_per_unit * 100.0  # a tenth of a unit, in millimetres
+    stop = get.number("exposure_fStop")
+    scale = (
+        get.number("exposure_responsivity") * get.number("exposure_time") * get.number("exposure_iso") / 100.0
+        * 2.0 ** min(max(get.number("exposure"), -60.0), 60.0) / max(stop * stop, 1e-9)
+    )  # fmt: skip
+    unit = get.facts.metres_per_unit
+    return View(
+        get.number("horizontalAperture") * tenth, get.number("focalLength") * tenth,
+        (get.number("horizontalApertureOffset") * tenth, get.number("verticalApertureOffset") * tenth),
+        get.number("fStop"), get.number("focusDistance") * unit, scale=scale,
+    )  # fmt: skip
+
+
+def settings(kind: str, get: Inputs) -> Sampling:
+    """USD says nothing of how a picture is sampled."""
+    return Sampling()

@@ -1,0 +1,129 @@
+"""Drift: how different one material looks in two dialects, as one number with a known uncertainty."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from durvan.dialects.look import Record
+from durvan.engine.swatches import LEVELS, LIGHTINGS, Maker, Swatch
+from durvan.optics.difference import cielab, ciede2000
+
+Floats = NDArray[np.float64]
+EXPOSURES = (1.0, 0.125)  # as it is, and three stops under so that highlights count
+SURE = 0.12  # noise at which a drift is settled; the promise is 0.15
+WORST = 0.05
+
+
+@dataclass(frozen=True)
+class Drift:
+    """CIEDE2000 between two looks: `mean` is the drift, `worst` the mean of the worst 5 %, `noise` its uncertainty.
+
+    `lighting` says in which of the three it is largest, `by_lighting` the mean in each.
+    """
+
+    mean: float
+    worst: float
+    noise: float
+    lighting: str
+    by_lighting: tuple[float, float, float]
+    samples: int
+
+    @property
+    def settled(self) -> bool:
+        """Whether it is as sure as is promised."""
+        return self.noise <= 0.15
+
+    @property
+    def grade(self) -> str:
+        """The word for a drift of this size."""
+        return grade(self.mean)
+
+
+def grade(mean: float) -> str:
+    """A drift as a word: what a trained eye would say of it."""
+    if mean < 0.5:
+        return "the same"
+    if mean < 1.0:
+        return "not seen"
+    if mean < 2.0:
+        return "seen side by side"
+    if mean < 5.0:
+        return "seen"
+    return "another look"
+
+
+def _lighting_means(one: NDArray[np.float32], two: NDArray[np.float32], mask: NDArray[np.bool_]) -> tuple[Floats, Floats]:
+    """Mean and worst of each exposure, of each lighting [2 exposures, 3 lightings], on pixels two by two."""
+    inside = _halved(mask.astype(np.float64)[..., None])[..., 0] > 0.99
+    means, worsts = np.zeros((2, len(LIGHTINGS))), np.zeros((2, len(LIGHTINGS)))
+    for k, exposure in enumerate(EXPOSURES):
+        for place in range(len(LIGHTINGS)):
+            a, b = (np.clip(_halved(p[place]) * exposure, 0.0, 1.0)[inside] for p in (one, two))
+            apart = ciede2000(cielab(a), cielab(b))
+            means[k, place] = apart.mean()
+            count = max(1, round(apart.size * WORST))
+            worsts[k, place] = np.partition(apart, apart.size - count)[-count:].mean()
+    return means, worsts
+
+
+def _halved(picture: NDArray[np.floating]) -> Floats:
+    height, width, channels = picture.shape
+    return np.asarray(
+        picture.astype(np.float64).reshape(height // 2, 2, width // 2, 2, channels).mean(axis=(1, 3))
+    )
+
+
+def compare(source: Swatch, target: Swatch) -> Drift:
+    """The drift between two swatches of the same number of samples. Of a swatch against itself it is exactly 0."""
+    means, worsts = _lighting_means(source.pictures, target.pictures, source.mask)
+    per_exposure = means.mean(axis=1)
+    k = int(np.argmax(per_exposure))
+    if source.key == target.key:
+        return Drift(0.0, 0.0, 0.0, LIGHTINGS[0], (0.0, 0.0, 0.0), source.samples)
+    halves = [_lighting_means(source.halves[h], target.halves[h], source.mask)[0].mean(axis=1)[k] for h in range(2)]
+    # noise only ever adds to a distance: what halving the samples adds is what is still in the whole
+    shift = max(float(np.mean(halves)) - float(per_exposure[k]), 0.0)
+    noise = float(np.hypot(0.5 * abs(halves[0] - halves[1]), shift))
+    by = tuple(float(v) for v in means[k])
+    worst = float(worsts.mean(axis=1).max())
+    return Drift(
+        float(per_exposure[k]), worst, noise, LIGHTINGS[int(np.argmax(means[k]))], (by[0], by[1], by[2]), source.samples
+    )
+
+
+def measure(
+    source: Maker,
+    target: Maker,
+    watch: Callable[[Swatch, Swatch, Drift], None] = lambda a, b, c: None,
+    stop: Callable[[], bool] = lambda: False,
+) -> Drift | None:
+    """Go on with both swatches until their drift is settled; None when stopped. `watch` sees every level."""
+    found: Drift | None = None
+    first = min(max(source.samples, target.samples, LEVELS[0]), LEVELS[-1])
+    for level in LEVELS:
+        if level < first:
+            continue
+        if not (source.to(level, stop) and target.to(level, stop)):
+            return None
+        if source.samples != target.samples:  # one was gone on with further before
+            continue
+        a, b = source.swatch(), target.swatch()
+        found = compare(a, b)
+        watch(a, b, found)
+        if found.noise <= SURE and (level >= 4 or found.mean == 0.0):
+            break
+    for maker in (source, target):
+        maker.keep()
+    return found
+
+
+def between(source: Record, target: Record, folder: Path | None = None) -> Drift:
+    """The drift between two looks."""
+    found = measure(Maker(source, folder), Maker(target, folder))
+    assert found is not None
+    return found

@@ -1,0 +1,291 @@
+"""Lights: which one is asked, a place on it, what it sends from there, and how likely that was."""
+
+from __future__ import annotations
+
+import math
+
+from durvan.engine.kernels.programs import resolve
+from durvan.engine.kernels.world import (
+    AREA,
+    AXIS_X,
+    AXIS_Y,
+    AXIS_Z,
+    A_CORNER,
+    A_DOME,
+    A_DOME_COLUMNS,
+    A_DOME_FRAME,
+    A_DOME_ROWS,
+    A_LIGHT,
+    A_LIGHT_SUM,
+    A_OWNER,
+    A_UV,
+    COS_DISC,
+    CYLINDER,
+    DECAY,
+    DISK,
+    DOME,
+    F8,
+    FAR,
+    FOCUS,
+    GLOW,
+    INNER,
+    KIND,
+    LIGHT,
+    N_DOME_HEIGHT,
+    N_DOME_WIDTH,
+    N_LIGHTS,
+    ORIGIN,
+    OUTER,
+    POINT,
+    PROFILE,
+    RADIANCE,
+    RECT,
+    SIZE,
+    SPHERE,
+    TRIANGLE,
+    World,
+)
+from durvan.optics.jit import inner
+from durvan.optics.lobes.layout import GLOW as REC_GLOW
+
+INFINITE = 1e20
+
+
+@inner
+def pick(w: World, u: float) -> int:
+    """A light by its chance."""
+    low, high = 0, w.i4[N_LIGHTS]
+    while high - low > 1:
+        middle = (low + high) >> 1
+        if w.f8[w.i4[A_LIGHT_SUM] + middle] <= u:
+            low = middle
+        else:
+            high = middle
+    return low
+
+
+@inner
+def shaped(w: World, light: int, dx: float, dy: float, dz: float) -> float:
+    """What the cone and focus of a light leave of it in a direction away from it."""
+    if w.f8[light + OUTER] >= math.pi and w.f8[light + FOCUS] == 0.0:
+        return 1.0
+    c = -(dx * w.f8[light + AXIS_Z] + dy * w.f8[light + AXIS_Z + 1] + dz * w.f8[light + AXIS_Z + 2])
+    value = 1.0
+    if w.f8[light + OUTER] < math.pi:
+        angle = math.acos(min(max(c, -1.0), 1.0))
+        if angle >= w.f8[light + OUTER]:
+            return 0.0
+        if angle > w.f8[light + INNER]:
+            t = (angle - w.f8[light + INNER]) / max(w.f8[light + OUTER] - w.f8[light + INNER], 1e-9)
+            value = 1.0 - t if w.f8[light + PROFILE] == 1.0 else 1.0 - t * t * (3.0 - 2.0 * t)
+    if w.f8[light + FOCUS] > 0.0:
+        value *= abs(c) ** w.f8[light + FOCUS]
+    return value
+
+
+@inner
+def decayed(w: World, light: int, distance: float) -> float:
+    """The factor by which a light of another decay differs from the inverse square, at a distance in metres."""
+    if w.f8[light + DECAY] == 2.0:
+        return 1.0
+    return distance if w.f8[light + DECAY] == 1.0 else distance * distance
+
+
+@inner
+def dome_direction(w: World, x: float, y: float, z: float) -> tuple[float, float, float]:
+    """A world direction in the dome's own axes (+Y is its pole)."""
+    f = w.i4[A_DOME_FRAME]
+    return (
+        x * w.f8[f] + y * w.f8[f + 1] + z * w.f8[f + 2],
+        x * w.f8[f + 3] + y * w.f8[f + 4] + z * w.f8[f + 5],
+        x * w.f8[f + 6] + y * w.f8[f + 7] + z * w.f8[f + 8],
+    )
+
+
+@inner
+def dome_light(w: World, x: float, y: float, z: float) -> tuple[float, float, float, float]:
+    """What the dome sends from a direction, and the probability that `sample` goes there.
+
+    Latitude–longitude as UsdLux has it: the middle of the picture lies at +Z, its left half towards +X.
+    """
+    height, width = w.i4[N_DOME_HEIGHT], w.i4[N_DOME_WIDTH]
+    lx, ly, lz = dome_direction(w, x, y, z)
+    theta = math.acos(min(max(ly, -1.0), 1.0))
+    u = (0.5 - math.atan2(lx, lz) / (2.0 * math.pi)) % 1.0
+    row = min(int(theta / math.pi * height), height - 1)
+    column = min(int(u * width), width - 1)
+    p = w.f8[w.i4[A_DOME_ROWS] + row + 1] - w.f8[w.i4[A_DOME_ROWS] + row]
+    q = w.f8[w.i4[A_DOME_COLUMNS] + row * (width + 1) + column + 1] - w.f8[w.i4[A_DOME_COLUMNS] + row * (width + 1) + column]
+    sine = max(math.sin(theta), 1e-6)
+    pdf = p * q * width * height / (2.0 * math.pi * math.pi * sine)
+    texel = w.i4[A_DOME] + 3 * (row * width + column)
+    return w.f4[texel], w.f4[texel + 1], w.f4[texel + 2], pdf
+
+
+@inner
+def _search(w: World, first: int, count: int, u: float) -> int:
+    """Where in a row of summed chances a number falls."""
+    low, high = 0, count
+    while high - low > 1:
+        middle = (low + high) >> 1
+        if w.f8[first + middle] <= u:
+            low = middle
+        else:
+            high = middle
+    return low
+
+
+@inner
+def _sample_dome(w: World, u: float, v: float) -> tuple[float, float, float]:
+    height, width = w.i4[N_DOME_HEIGHT], w.i4[N_DOME_WIDTH]
+    rows = w.i4[A_DOME_ROWS]
+    row = _search(w, rows, height, v)
+    span = max(w.f8[rows + row + 1] - w.f8[rows + row], 1e-300)
+    fv = min((v - w.f8[rows + row]) / span, 0.999999)
+    line = w.i4[A_DOME_COLUMNS] + row * (width + 1)
+    column = _search(w, line, width, u)
+    span = max(w.f8[line + column + 1] - w.f8[line + column], 1e-300)
+    fu = min((u - w.f8[line + column]) / span, 0.999999)
+    theta = math.pi * (row + fv) / height
+    phi = 2.0 * math.pi * (0.5 - (column + fu) / width)
+    s = math.sin(theta)
+    x, y, z = s * math.sin(phi), math.cos(theta), s * math.cos(phi)
+    f = w.i4[A_DOME_FRAME]
+    return (
+        w.f8[f] * x + w.f8[f + 3] * y + w.f8[f + 6] * z,
+        w.f8[f + 1] * x + w.f8[f + 4] * y + w.f8[f + 7] * z,
+        w.f8[f + 2] * x + w.f8[f + 5] * y + w.f8[f + 8] * z,
+    )
+
+
+@inner
+def area_pdf(w: World, light: int, px: float, py: float, pz: float, dx: float, dy: float, dz: float, distance: float, cosine: float) -> float:
+    """Probability per steradian of a place on a light that a ray met, seen from p; `cosine` at the light."""
+    kind = int(w.f8[light + KIND])
+    if kind == SPHERE:
+        x, y, z = px - w.f8[light + ORIGIN], py - w.f8[light + ORIGIN + 1], pz - w.f8[light + ORIGIN + 2]
+        d2 = x * x + y * y + z * z
+        r2 = w.f8[light + SIZE] * w.f8[light + SIZE]
+        if d2 > r2 * 1.0001:
+            s2 = r2 / d2
+            # 1 − cos of the cone, without cancellation for small ones
+            return 1.0 / (2.0 * math.pi * (s2 / (1.0 + math.sqrt(1.0 - s2))))
+        return distance * distance / (max(abs(cosine), 1e-6) * w.f8[light + AREA])
+    return distance * distance / (max(abs(cosine), 1e-6) * w.f8[light + AREA])
+
+
+@inner
+def sample(
+    w: World, number: int, px: float, py: float, pz: float, u: float, v: float, registers: F8, point: F8, rec: F8
+) -> tuple[float, float, float, float, float, float, float, float, bool]:
+    """A direction from p to a light, the distance, what comes from there (three channels), the probability per steradian
+    (0: nothing comes), and whether there is only this one direction.
+    """
+    light = w.i4[A_LIGHT] + number * LIGHT
+    kind = int(w.f8[light + KIND])
+    r, g, b = w.f8[light + RADIANCE], w.f8[light + RADIANCE + 1], w.f8[light + RADIANCE + 2]
+    if kind == DOME:
+        dx, dy, dz = _sample_dome(w, u, v)
+        r, g, b, pdf = dome_light(w, dx, dy, dz)
+        return dx, dy, dz, INFINITE, r, g, b, pdf, False
+    if kind == FAR:
+        zx, zy, zz = w.f8[light + AXIS_Z], w.f8[light + AXIS_Z + 1], w.f8[light + AXIS_Z + 2]
+        if w.f8[light + COS_DISC] >= 1.0:
+            return zx, zy, zz, INFINITE, r, g, b, 1.0, True
+        c = 1.0 - u * (1.0 - w.f8[light + COS_DISC])
+        s = math.sqrt(max(1.0 - c * c, 0.0))
+        phi = 2.0 * math.pi * v
+        x, y = s * math.cos(phi), s * math.sin(phi)
+        dx = x * w.f8[light + AXIS_X] + y * w.f8[light + AXIS_Y] + c * zx
+        dy = x * w.f8[light + AXIS_X + 1] + y * w.f8[light + AXIS_Y + 1] + c * zy
+        dz = x * w.f8[light + AXIS_X + 2] + y * w.f8[light + AXIS_Y + 2] + c * zz
+        return dx, dy, dz, INFINITE, r, g, b, 1.0 / (2.0 * math.pi * (1.0 - w.f8[light + COS_DISC])), False
+    if kind == POINT:
+        dx, dy, dz = w.f8[light + ORIGIN] - px, w.f8[light + ORIGIN + 1] - py, w.f8[light + ORIGIN + 2] - pz
+        d = math.sqrt(dx * dx + dy * dy + dz * dz)
+        if d < 1e-6:
+            return 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, True
+        dx, dy, dz = dx / d, dy / d, dz / d
+        k = shaped(w, light, -dx, -dy, -dz) * decayed(w, light, d) / (d * d)
+        return dx, dy, dz, d, r * k, g * k, b * k, 1.0, True
+    nx = ny = nz = 0.0
+    if kind == SPHERE:
+        x, y, z = w.f8[light + ORIGIN] - px, w.f8[light + ORIGIN + 1] - py, w.f8[light + ORIGIN + 2] - pz
+        d2 = x * x + y * y + z * z
+        radius = w.f8[light + SIZE]
+        if d2 > radius * radius * 1.0001:
+            d = math.sqrt(d2)
+            zx, zy, zz = x / d, y / d, z / d
+            s2 = radius * radius / d2
+            gap = s2 / (1.0 + math.sqrt(1.0 - s2))
+            c = 1.0 - u * gap
+            s = math.sqrt(max(u * gap * (2.0 - u * gap), 0.0))
+            phi = 2.0 * math.pi * v
+            # a frame about the axis (Duff et al. 2017)
+            sign = 1.0 if zz >= 0.0 else -1.0
+            k = -1.0 / (sign + zz)
+            m = zx * zy * k
+            ax, ay, az = 1.0 + sign * zx * zx * k, sign * m, -sign * zx
+            bx, by, bz = m, sign + zy * zy * k, -zy
+            e, f = s * math.cos(phi), s * math.sin(phi)
+            dx, dy, dz = e * ax + f * bx + c * zx, e * ay + f * by + c * zy, e * az + f * bz + c * zz
+            t = d * c - math.sqrt(max(radius * radius - d2 * s * s, 0.0))
+            k = shaped(w, light, -dx, -dy, -dz) * decayed(w, light, t)
+            return dx, dy, dz, t, r * k, g * k, b * k, 1.0 / (2.0 * math.pi * gap), False
+        c = 1.0 - 2.0 * u
+        s = math.sqrt(max(1.0 - c * c, 0.0))
+        phi = 2.0 * math.pi * v
+        nx, ny, nz = s * math.cos(phi), s * math.sin(phi), c
+        qx, qy, qz = w.f8[light + ORIGIN] + radius * nx, w.f8[light + ORIGIN + 1] + radius * ny, w.f8[light + ORIGIN + 2] + radius * nz
+    elif kind == GLOW:
+        t = int(w.f8[light + TRIANGLE])
+        k = math.sqrt(u)
+        b1, b2 = k * (1.0 - v), k * v
+        corner = w.i4[A_CORNER] + t * 9
+        qx = w.f4[corner + 0] + b1 * w.f4[corner + 3] + b2 * w.f4[corner + 6]
+        qy = w.f4[corner + 1] + b1 * w.f4[corner + 4] + b2 * w.f4[corner + 7]
+        qz = w.f4[corner + 2] + b1 * w.f4[corner + 5] + b2 * w.f4[corner + 8]
+        nx = w.f4[corner + 4] * w.f4[corner + 8] - w.f4[corner + 5] * w.f4[corner + 7]
+        ny = w.f4[corner + 5] * w.f4[corner + 6] - w.f4[corner + 3] * w.f4[corner + 8]
+        nz = w.f4[corner + 3] * w.f4[corner + 7] - w.f4[corner + 4] * w.f4[corner + 6]
+        k = math.sqrt(nx * nx + ny * ny + nz * nz)
+        nx, ny, nz = nx / k, ny / k, nz / k
+        if w.f8[light + SIZE] == 1.0:
+            uv = w.i4[A_UV] + t * 6
+            b0 = 1.0 - b1 - b2
+            point[0], point[1] = b0 * w.f4[uv + 0] + b1 * w.f4[uv + 2] + b2 * w.f4[uv + 4], b0 * w.f4[uv + 1] + b1 * w.f4[uv + 3] + b2 * w.f4[uv + 5]
+            point[2], point[3], point[4], point[5] = qx, qy, qz, 1.0
+            resolve(w, w.i4[w.i4[A_OWNER] + t * 3 + 0], point, registers, rec)
+            r, g, b = rec[REC_GLOW], rec[REC_GLOW + 1], rec[REC_GLOW + 2]
+    else:
+        if kind == RECT:
+            lx, ly = (u - 0.5) * w.f8[light + SIZE], (v - 0.5) * w.f8[light + SIZE + 1]
+            nx, ny, nz = -w.f8[light + AXIS_Z], -w.f8[light + AXIS_Z + 1], -w.f8[light + AXIS_Z + 2]
+        elif kind == DISK:
+            k, phi = w.f8[light + SIZE] * math.sqrt(u), 2.0 * math.pi * v
+            lx, ly = k * math.cos(phi), k * math.sin(phi)
+            nx, ny, nz = -w.f8[light + AXIS_Z], -w.f8[light + AXIS_Z + 1], -w.f8[light + AXIS_Z + 2]
+        else:
+            lx = (u - 0.5) * w.f8[light + SIZE + 1]
+            phi = 2.0 * math.pi * v
+            c, s = math.cos(phi), math.sin(phi)
+            nx = c * w.f8[light + AXIS_Y] + s * w.f8[light + AXIS_Z]
+            ny = c * w.f8[light + AXIS_Y + 1] + s * w.f8[light + AXIS_Z + 1]
+            nz = c * w.f8[light + AXIS_Y + 2] + s * w.f8[light + AXIS_Z + 2]
+            ly = 0.0
+        qx = w.f8[light + ORIGIN] + lx * w.f8[light + AXIS_X] + ly * w.f8[light + AXIS_Y]
+        qy = w.f8[light + ORIGIN + 1] + lx * w.f8[light + AXIS_X + 1] + ly * w.f8[light + AXIS_Y + 1]
+        qz = w.f8[light + ORIGIN + 2] + lx * w.f8[light + AXIS_X + 2] + ly * w.f8[light + AXIS_Y + 2]
+        if kind == CYLINDER:
+            qx, qy, qz = qx + w.f8[light + SIZE] * nx, qy + w.f8[light + SIZE] * ny, qz + w.f8[light + SIZE] * nz
+    dx, dy, dz = qx - px, qy - py, qz - pz
+    d = math.sqrt(dx * dx + dy * dy + dz * dz)
+    if d < 1e-6:
+        return 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, False
+    dx, dy, dz = dx / d, dy / d, dz / d
+    cosine = -(dx * nx + dy * ny + dz * nz)
+    if kind != GLOW and cosine <= 0.0 and kind != SPHERE:
+        return dx, dy, dz, d, 0.0, 0.0, 0.0, 0.0, False
+    k = shaped(w, light, -dx, -dy, -dz) * decayed(w, light, d)
+    pdf = d * d / (max(abs(cosine), 1e-6) * w.f8[light + AREA])
+    return dx, dy, dz, d, r * k, g * k, b * k, pdf, False

@@ -1,0 +1,756 @@
+"""Paths of light from the camera: the next thing, its surface, a look at one light, the next direction.
+
+Next-event estimation and scattered rays share the light by the balance of their probabilities (Veach 1997, 9.2); weak
+paths are ended at random. Numbers come from a lattice over the samples of a pixel (Kronecker, with square roots of
+primes), turned by a hash of pixel and seed, so that any sample can be computed again by itself.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from durvan.engine.kernels import lights
+from durvan.engine.kernels.programs import height, resolve
+from durvan.engine.kernels.tree import nearest
+from durvan.engine.kernels.world import (
+    AREA,
+    AXIS_Z,
+    A_CORNER,
+    A_FAR,
+    A_LIGHT,
+    A_MATERIAL,
+    A_NORMAL,
+    A_OWNER,
+    A_SHAPES,
+    A_UV,
+    CHANCE,
+    COS_DISC,
+    CYLINDER,
+    C_FAR,
+    C_FOCUS,
+    C_LENS,
+    C_NEAR,
+    C_ORIGIN,
+    C_RIGHT,
+    C_SHIFT,
+    C_UP,
+    C_X,
+    C_Y,
+    C_Z,
+    DISK,
+    F8,
+    FAR,
+    GLOW,
+    GROUP,
+    I4,
+    KIND,
+    LIGHT,
+    MATERIAL,
+    N_FAR,
+    N_LIGHTS,
+    RADIANCE,
+    RECT,
+    SHADOWS,
+    SHAPE,
+    SPHERE,
+    S_LIGHT,
+    S_MATERIAL,
+    S_ORIGIN,
+    S_SIZE,
+    S_X,
+    S_Y,
+    S_Z,
+    World,
+    bare,
+)
+from durvan.optics.jit import entry, inner, unowned
+from durvan.optics.lobes import stack
+from durvan.optics.lobes.layout import (
+    COUNT,
+    DEEP,
+    DEEP_DIFFUSE,
+    DEEP_WALK,
+    HEADER,
+    LOBE,
+    MURK,
+    NORMAL,
+    OPACITY,
+    REACH,
+    RECORD,
+    RELIEF,
+    WEIGHT,
+)
+from durvan.optics.lobes.layout import GLOW as REC_GLOW
+from durvan.optics.lobes.layout import KIND as LOBE_KIND
+
+NOTHING = -(1 << 30)
+MOST_CUTS = 64  # surfaces that are not there, one behind the other
+WALK_STEPS = 256
+PRIMES = np.array(
+    [2, 3, 5, 7, 11, 13, 17, 19, 23, 29, 31, 37, 41, 43, 47, 53, 59, 61, 67, 71, 73, 79, 83, 89, 97, 101, 103, 107, 109,
+     113, 127, 131, 137, 139, 149, 151, 157, 163, 167, 173, 179, 181, 191, 193, 197, 199, 211, 223], dtype=np.float64,
+)  # fmt: skip
+STEPS = np.sqrt(PRIMES) % 1.0
+EACH = 8  # numbers that a bounce uses
+
+
+@inner
+def mixed(x: np.uint64) -> np.uint64:
+    """A hash of 64 bits (Stafford's mix 13 of splitmix)."""
+    x = (x ^ (x >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
+    x = (x ^ (x >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
+    return x ^ (x >> np.uint64(31))
+
+
+@inner
+def number(key: np.uint64, index: int, dimension: int) -> float:
+    """The number in [0, 1) of a sample in a dimension."""
+    if dimension < 48:
+        turn = mixed(key + np.uint64(dimension) * np.uint64(0x9E3779B97F4A7C15))
+        value = np.float64(turn >> np.uint64(11)) * (1.0 / 9007199254740992.0) + index * STEPS[dimension]
+        return value - math.floor(value)
+    h = mixed(key + np.uint64(dimension) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(index) * np.uint64(0xD1B54A32D192ED03))
+    return np.float64(h >> np.uint64(11)) * (1.0 / 9007199254740992.0)
+
+
+@inner
+def frame(x: float, y: float, z: float) -> tuple[float, float, float, float, float, float]:
+    """Two directions at right angles to one (Duff et al. 2017)."""
+    sign = 1.0 if z >= 0.0 else -1.0
+    a = -1.0 / (sign + z)
+    b = x * y * a
+    return 1.0 + sign * x * x * a, sign * b, -sign * x, b, sign + y * y * a, -y
+
+
+# a hit, as an array
+H_T, H_P, H_NG, H_NS, H_T1, H_T2, H_UV, H_DU, H_DV, H_SIZE = 0, 1, 4, 7, 10, 13, 16, 18, 19, 20
+
+
+@inner
+def surface_at(
+    w: World, prim: int, b1: float, b2: float, t: float, ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, hit: F8
+) -> int:
+    """Place, normals, tangents and UVs of a hit; gives its material."""
+    if prim >= 0:
+        c, n, uv = w.i4[A_CORNER] + prim * 9, w.i4[A_NORMAL] + prim * 9, w.i4[A_UV] + prim * 6
+        b0 = 1.0 - b1 - b2
+        px = w.f4[c + 0] + b1 * w.f4[c + 3] + b2 * w.f4[c + 6]
+        py = w.f4[c + 1] + b1 * w.f4[c + 4] + b2 * w.f4[c + 7]
+        pz = w.f4[c + 2] + b1 * w.f4[c + 5] + b2 * w.f4[c + 8]
+        gx = w.f4[c + 4] * w.f4[c + 8] - w.f4[c + 5] * w.f4[c + 7]
+        gy = w.f4[c + 5] * w.f4[c + 6] - w.f4[c + 3] * w.f4[c + 8]
+        gz = w.f4[c + 3] * w.f4[c + 7] - w.f4[c + 4] * w.f4[c + 6]
+        k = 1.0 / max(math.sqrt(gx * gx + gy * gy + gz * gz), 1e-30)
+        gx, gy, gz = gx * k, gy * k, gz * k
+        nx = b0 * w.f4[n + 0] + b1 * w.f4[n + 3] + b2 * w.f4[n + 6]
+        ny = b0 * w.f4[n + 1] + b1 * w.f4[n + 4] + b2 * w.f4[n + 7]
+        nz = b0 * w.f4[n + 2] + b1 * w.f4[n + 5] + b2 * w.f4[n + 8]
+        k = math.sqrt(nx * nx + ny * ny + nz * nz)
+        if k < 1e-9:
+            nx, ny, nz = gx, gy, gz
+        else:
+            nx, ny, nz = nx / k, ny / k, nz / k
+        if gx * nx + gy * ny + gz * nz < 0.0:  # authored normals say which side is out
+            gx, gy, gz = -gx, -gy, -gz
+        u = b0 * w.f4[uv + 0] + b1 * w.f4[uv + 2] + b2 * w.f4[uv + 4]
+        v = b0 * w.f4[uv + 1] + b1 * w.f4[uv + 3] + b2 * w.f4[uv + 5]
+        u1, v1, u2, v2 = w.f4[uv + 2] - w.f4[uv + 0], w.f4[uv + 3] - w.f4[uv + 1], w.f4[uv + 4] - w.f4[uv + 0], w.f4[uv + 5] - w.f4[uv + 1]
+        det = u1 * v2 - u2 * v1
+        material = w.i4[w.i4[A_OWNER] + prim * 3 + 0]
+        if abs(det) > 1e-16:
+            tx, ty, tz = (v2 * w.f4[c + 3] - v1 * w.f4[c + 6]) / det, (v2 * w.f4[c + 4] - v1 * w.f4[c + 7]) / det, (v2 * w.f4[c + 5] - v1 * w.f4[c + 8]) / det
+            bx, by, bz = (u1 * w.f4[c + 6] - u2 * w.f4[c + 3]) / det, (u1 * w.f4[c + 7] - u2 * w.f4[c + 4]) / det, (u1 * w.f4[c + 8] - u2 * w.f4[c + 5]) / det
+        else:
+            tx, ty, tz, bx, by, bz = frame(nx, ny, nz)
+    else:
+        q = w.i4[A_SHAPES] + (-1 - prim) * SHAPE
+        px, py, pz = ox + t * dx, oy + t * dy, oz + t * dz
+        material = int(w.f8[q + S_MATERIAL])
+        gx, gy, gz = (px - w.f8[q + S_ORIGIN]) / w.f8[q + S_SIZE], (py - w.f8[q + S_ORIGIN + 1]) / w.f8[q + S_SIZE], (pz - w.f8[q + S_ORIGIN + 2]) / w.f8[q + S_SIZE]
+        # back onto the ball exactly, so that the next ray starts where this one ended
+        px, py, pz = w.f8[q + S_ORIGIN] + gx * w.f8[q + S_SIZE], w.f8[q + S_ORIGIN + 1] + gy * w.f8[q + S_SIZE], w.f8[q + S_ORIGIN + 2] + gz * w.f8[q + S_SIZE]
+        nx, ny, nz = gx, gy, gz
+        lx = gx * w.f8[q + S_X] + gy * w.f8[q + S_X + 1] + gz * w.f8[q + S_X + 2]
+        ly = gx * w.f8[q + S_Y] + gy * w.f8[q + S_Y + 1] + gz * w.f8[q + S_Y + 2]
+        lz = gx * w.f8[q + S_Z] + gy * w.f8[q + S_Z + 1] + gz * w.f8[q + S_Z + 2]
+        u = 0.5 + math.atan2(lx, lz) / (2.0 * math.pi)
+        v = 1.0 - math.acos(min(max(ly, -1.0), 1.0)) / math.pi
+        k = 2.0 * math.pi * w.f8[q + S_SIZE]
+        tx = k * (lz * w.f8[q + S_X] - lx * w.f8[q + S_Z])
+        ty = k * (lz * w.f8[q + S_X + 1] - lx * w.f8[q + S_Z + 1])
+        tz = k * (lz * w.f8[q + S_X + 2] - lx * w.f8[q + S_Z + 2])
+        if tx * tx + ty * ty + tz * tz < 1e-18:
+            tx, ty, tz, _, _, _ = frame(nx, ny, nz)
+        bx, by, bz = ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx
+        k = math.pi * w.f8[q + S_SIZE] / max(math.sqrt(bx * bx + by * by + bz * bz), 1e-12)
+        bx, by, bz = bx * k, by * k, bz * k
+    du = math.sqrt(tx * tx + ty * ty + tz * tz)
+    dv = math.sqrt(bx * bx + by * by + bz * bz)
+    # the tangent at right angles to the normal; the other one keeps the side on which v grows
+    k = tx * nx + ty * ny + tz * nz
+    tx, ty, tz = tx - k * nx, ty - k * ny, tz - k * nz
+    k = math.sqrt(tx * tx + ty * ty + tz * tz)
+    if k < 1e-12:
+        tx, ty, tz, _, _, _ = frame(nx, ny, nz)
+    else:
+        tx, ty, tz = tx / k, ty / k, tz / k
+    cx, cy, cz = ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx
+    if cx * bx + cy * by + cz * bz < 0.0:
+        cx, cy, cz = -cx, -cy, -cz
+    hit[H_T] = t
+    hit[H_P], hit[H_P + 1], hit[H_P + 2] = px, py, pz
+    hit[H_NG], hit[H_NG + 1], hit[H_NG + 2] = gx, gy, gz
+    hit[H_NS], hit[H_NS + 1], hit[H_NS + 2] = nx, ny, nz
+    hit[H_T1], hit[H_T1 + 1], hit[H_T1 + 2] = tx, ty, tz
+    hit[H_T2], hit[H_T2 + 1], hit[H_T2 + 2] = cx, cy, cz
+    hit[H_UV], hit[H_UV + 1] = u, v
+    hit[H_DU], hit[H_DV] = max(du, 1e-9), max(dv, 1e-9)
+    return material
+
+
+@inner
+def put_point(hit: F8, dx: float, dy: float, dz: float, point: F8) -> None:
+    """What a material's program may know of a hit."""
+    point[0], point[1] = hit[H_UV], hit[H_UV + 1]
+    point[2], point[3], point[4] = hit[H_P], hit[H_P + 1], hit[H_P + 2]
+    point[5] = min(abs(dx * hit[H_NS] + dy * hit[H_NS + 1] + dz * hit[H_NS + 2]), 1.0)
+
+
+@inner
+def relieve(w: World, m: int, hit: F8, rec: F8, point: F8, registers: F8, dx: float, dy: float, dz: float) -> None:
+    """Turn the shading normal by a normal map or a bump; a normal that the eye would see from behind is left out."""
+    nx, ny, nz = hit[H_NS], hit[H_NS + 1], hit[H_NS + 2]
+    tx, ty, tz = hit[H_T1], hit[H_T1 + 1], hit[H_T1 + 2]
+    bx, by, bz = hit[H_T2], hit[H_T2 + 1], hit[H_T2 + 2]
+    if rec[RELIEF] == 1.0:
+        a, b, c = rec[NORMAL], rec[NORMAL + 1], max(rec[NORMAL + 2], 1e-3)
+        x, y, z = a * tx + b * bx + c * nx, a * ty + b * by + c * ny, a * tz + b * bz + c * nz
+    else:
+        e = max(min(hit[H_DU], hit[H_DV]) / 2048.0, 1e-6)
+        u, v = hit[H_UV], hit[H_UV + 1]
+        px, py, pz, facing = point[2], point[3], point[4], point[5]
+        h = height(w, m, u, v, px, py, pz, facing, registers)
+        hu = height(w, m, u + e / hit[H_DU], v, px + e * tx, py + e * ty, pz + e * tz, facing, registers)
+        hv = height(w, m, u, v + e / hit[H_DV], px + e * bx, py + e * by, pz + e * bz, facing, registers)
+        gu, gv = (hu - h) / e, (hv - h) / e
+        if not (abs(gu) < 1e6 and abs(gv) < 1e6):
+            return
+        x, y, z = nx - gu * tx - gv * bx, ny - gu * ty - gv * by, nz - gu * tz - gv * bz
+    k = math.sqrt(x * x + y * y + z * z)
+    if k < 1e-12 or not k < 1e12:
+        return
+    x, y, z = x / k, y / k, z / k
+    before = dx * nx + dy * ny + dz * nz
+    after = dx * x + dy * y + dz * z
+    if before * after <= 0.0 or abs(after) < 1e-3:
+        return
+    hit[H_NS], hit[H_NS + 1], hit[H_NS + 2] = x, y, z
+    k = tx * x + ty * y + tz * z
+    tx, ty, tz = tx - k * x, ty - k * y, tz - k * z
+    k = math.sqrt(tx * tx + ty * ty + tz * tz)
+    if k < 1e-9:
+        tx, ty, tz, bx, by, bz = frame(x, y, z)
+    else:
+        tx, ty, tz = tx / k, ty / k, tz / k
+        cx, cy, cz = y * tz - z * ty, z * tx - x * tz, x * ty - y * tx
+        sign = 1.0 if cx * bx + cy * by + cz * bz >= 0.0 else -1.0
+        bx, by, bz = cx * sign, cy * sign, cz * sign
+    hit[H_T1], hit[H_T1 + 1], hit[H_T1 + 2] = tx, ty, tz
+    hit[H_T2], hit[H_T2 + 1], hit[H_T2 + 2] = bx, by, bz
+
+
+@inner
+def clear_way(
+    w: World, ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, distance: float,
+    stack_: I4, depths: F8, registers: F8, point: F8, rec: F8, hit: F8,
+) -> float:
+    """How much light comes along a way: 1, 0, or what cut-outs leave."""
+    left = 1.0
+    near = 0.0
+    for _ in range(MOST_CUTS):
+        t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, distance, True, stack_, depths)
+        if prim == NOTHING:
+            return left
+        m = w.i4[w.i4[A_OWNER] + prim * 3 + 0] if prim >= 0 else int(w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_MATERIAL])
+        if w.i4[w.i4[A_MATERIAL] + m * MATERIAL + 12] == 1:
+            return 0.0
+        surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
+        put_point(hit, dx, dy, dz, point)
+        resolve(w, m, point, registers, rec)
+        left *= 1.0 - min(max(rec[OPACITY], 0.0), 1.0)
+        if left < 1e-4:
+            return 0.0
+        near = t + 1e-6 * max(1.0, t)
+    return 0.0
+
+
+@inner
+def emitted(w: World, l: int, px: float, py: float, pz: float, dx: float, dy: float, dz: float, t: float) -> tuple[float, float, float, float]:
+    """What a solid light sends along a ray that met it, and the probability per steradian of looking there."""
+    light = w.i4[A_LIGHT] + l * LIGHT
+    kind = int(w.f8[light + KIND])
+    if kind == RECT or kind == DISK:
+        cosine = dx * w.f8[light + AXIS_Z] + dy * w.f8[light + AXIS_Z + 1] + dz * w.f8[light + AXIS_Z + 2]
+        if cosine <= 0.0:
+            return 0.0, 0.0, 0.0, 0.0
+    elif kind == SPHERE:
+        cosine = 1.0
+        x, y, z = px - w.f8[light + 4], py - w.f8[light + 5], pz - w.f8[light + 6]
+        if x * x + y * y + z * z <= w.f8[light + 16] * w.f8[light + 16] * 1.0001:
+            qx, qy, qz = x + t * dx, y + t * dy, z + t * dz
+            cosine = (qx * dx + qy * dy + qz * dz) / w.f8[light + 16]
+    else:
+        cosine = 1.0
+        if kind == CYLINDER:
+            qx, qy, qz = px + t * dx - w.f8[light + 4], py + t * dy - w.f8[light + 5], pz + t * dz - w.f8[light + 6]
+            along = qx * w.f8[light + 7] + qy * w.f8[light + 8] + qz * w.f8[light + 9]
+            qx, qy, qz = qx - along * w.f8[light + 7], qy - along * w.f8[light + 8], qz - along * w.f8[light + 9]
+            cosine = -(qx * dx + qy * dy + qz * dz) / max(w.f8[light + 16], 1e-12)
+            if cosine <= 0.0:
+                return 0.0, 0.0, 0.0, 0.0
+    k = lights.shaped(w, light, -dx, -dy, -dz) * lights.decayed(w, light, t)
+    pdf = lights.area_pdf(w, light, px, py, pz, dx, dy, dz, t, cosine)
+    return w.f8[light + RADIANCE] * k, w.f8[light + RADIANCE + 1] * k, w.f8[light + RADIANCE + 2] * k, pdf
+
+
+@inner
+def add(out: F8, group: int, r: float, g: float, b: float) -> None:
+    """Add light to a group of the sample; what is no number is left out."""
+    if r + g + b < 1e30:
+        k = min(group, out.shape[0] - 1)
+        out[k, 0] += r
+        out[k, 1] += g
+        out[k, 2] += b
+
+
+@inner
+def share(p: float, q: float) -> float:
+    """The part of the one who found it with probability p, where another would with q."""
+    return p / (p + q) if p + q > 0.0 else 0.0
+
+
+@inner
+def look_at_light(
+    w: World, hit: F8, rec: F8, ox: float, oy: float, oz: float, tr: float, tg: float, tb: float,
+    key: np.uint64, index: int, base: int, chances: F8, registers: F8, point: F8, other: F8, spare: F8,
+    stack_: I4, depths: F8, lambert: bool, out: F8,
+) -> None:
+    """Light that comes straight from one light, scattered towards the eye (`o` in the tangent frame)."""
+    l = lights.pick(w, number(key, index, base + 1))
+    chance = w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE]
+    px, py, pz = hit[H_P], hit[H_P + 1], hit[H_P + 2]
+    dx, dy, dz, d, r, g, b, pdf, only = lights.sample(
+        w, l, px, py, pz, number(key, index, base + 2), number(key, index, base + 3), registers, point, other
+    )
+    if pdf <= 0.0 or chance <= 0.0 or r + g + b <= 0.0:
+        return
+    ix = dx * hit[H_T1] + dy * hit[H_T1 + 1] + dz * hit[H_T1 + 2]
+    iy = dx * hit[H_T2] + dy * hit[H_T2 + 1] + dz * hit[H_T2 + 2]
+    iz = dx * hit[H_NS] + dy * hit[H_NS + 1] + dz * hit[H_NS + 2]
+    ng = dx * hit[H_NG] + dy * hit[H_NG + 1] + dz * hit[H_NG + 2]
+    if ng * iz <= 0.0:
+        return
+    if lambert:
+        if iz <= 0.0:
+            return
+        fr = fg = fb = 1.0 / math.pi
+        p = iz / math.pi
+    else:
+        fr, fg, fb, p = stack.evaluate(rec, ox, oy, oz, ix, iy, iz, w.tables, chances)
+    if fr + fg + fb <= 0.0:
+        return
+    k = abs(iz) / (pdf * chance)
+    if w.f8[w.i4[A_LIGHT] + l * LIGHT + SHADOWS] != 0.0:
+        if not only:
+            k *= share(pdf * chance, p)
+        e = 1e-6 * max(1.0, max(abs(px), max(abs(py), abs(pz))))
+        s = e if ng > 0.0 else -e
+        left = clear_way(
+            w, px + s * hit[H_NG], py + s * hit[H_NG + 1], pz + s * hit[H_NG + 2], dx, dy, dz,
+            d * 0.99999 - 2.0 * e, stack_, depths, registers, point, other, spare,
+        )  # fmt: skip
+        if left <= 0.0:
+            return
+        k *= left
+    add(out, int(w.f8[w.i4[A_LIGHT] + l * LIGHT + GROUP]), tr * fr * k * r, tg * fg * k * g, tb * fb * k * b)
+
+
+@inner
+def walk(
+    w: World, hit: F8, rec: F8, dx: float, dy: float, dz: float, key: np.uint64, index: int, seed: int,
+    stack_: I4, depths: F8, spare: F8,
+) -> tuple[bool, float, float, float]:
+    """Follow light below the surface until it comes out: whether it does, and what is left of it, three channels.
+
+    It enters and leaves evenly, scatters evenly to all sides, and flies REACH metres on average between two scatterings;
+    the albedo of one is that which gives DEEP in the end (Chiang et al. 2016, eq. 7). On the way out `hit` is moved to
+    the place where it leaves.
+    """
+    tr = tg = tb = 1.0
+    s = spare[0:3]
+    a = spare[3:6]
+    for c in range(3):
+        x = min(max(rec[DEEP + c], 0.0), 0.999)
+        a[c] = 1.0 - math.exp(-5.09406 * x + 2.61188 * x * x - 4.31805 * x * x * x)
+        s[c] = 1.0 / max(rec[REACH + c], 1e-7)
+    px, py, pz = hit[H_P], hit[H_P + 1], hit[H_P + 2]
+    e = 1e-6 * max(1.0, max(abs(px), max(abs(py), abs(pz))))
+    side = -1.0 if dx * hit[H_NG] + dy * hit[H_NG + 1] + dz * hit[H_NG + 2] < 0.0 else 1.0
+    px, py, pz = px + side * e * hit[H_NG], py + side * e * hit[H_NG + 1], pz + side * e * hit[H_NG + 2]
+    at = 1000 + seed * 1024
+    for step in range(WALK_STEPS):
+        # the channel whose distances are drawn goes by what is left in each
+        total = tr + tg + tb
+        if total <= 0.0:
+            return False, 0.0, 0.0, 0.0
+        cr, cg, cb = tr / total, tg / total, tb / total
+        which = number(key, index, at + 4 * step)
+        c = 0 if which < cr else (1 if which < cr + cg else 2)
+        far = -math.log(max(1.0 - number(key, index, at + 4 * step + 1), 1e-12)) / s[c]
+        t, prim, b1, b2 = nearest(w, px, py, pz, dx, dy, dz, 0.0, far, True, stack_, depths)
+        if prim != NOTHING:
+            er, eg, eb = math.exp(-s[0] * t), math.exp(-s[1] * t), math.exp(-s[2] * t)
+            p = cr * er + cg * eg + cb * eb
+            if p <= 0.0:
+                return False, 0.0, 0.0, 0.0
+            surface_at(w, prim, b1, b2, t, px, py, pz, dx, dy, dz, hit)
+            if dx * hit[H_NG] + dy * hit[H_NG + 1] + dz * hit[H_NG + 2] < 0.0:
+                for k in range(3):  # something stands inside, or the mesh is open: it leaves to where it came from
+                    hit[H_NG + k] = -hit[H_NG + k]
+                    hit[H_NS + k] = -hit[H_NS + k]
+            return True, tr * er / p, tg * eg / p, tb * eb / p
+        er, eg, eb = s[0] * math.exp(-s[0] * far), s[1] * math.exp(-s[1] * far), s[2] * math.exp(-s[2] * far)
+        p = cr * er + cg * eg + cb * eb
+        if p <= 0.0:
+            return False, 0.0, 0.0, 0.0
+        tr, tg, tb = tr * a[0] * er / p, tg * a[1] * eg / p, tb * a[2] * eb / p
+        px, py, pz = px + far * dx, py + far * dy, pz + far * dz
+        z = 1.0 - 2.0 * number(key, index, at + 4 * step + 2)
+        r = math.sqrt(max(1.0 - z * z, 0.0))
+        phi = 2.0 * math.pi * number(key, index, at + 4 * step + 3)
+        dx, dy, dz = r * math.cos(phi), r * math.sin(phi), z
+        if step > 16:
+            keep = min(max(tr, max(tg, tb)), 1.0)
+            if mixed(key + np.uint64(at + step) + np.uint64(index)) >= np.uint64(keep * 1.8e19):
+                return False, 0.0, 0.0, 0.0
+            tr, tg, tb = tr / keep, tg / keep, tb / keep
+    return False, 0.0, 0.0, 0.0
+
+
+@inner
+def prepare(w: World, m: int, hit: F8, dx: float, dy: float, dz: float, point: F8, registers: F8, rec: F8) -> None:
+    """Everything about the surface that a ray met: its record, its relief, and whether light walks below it."""
+    put_point(hit, dx, dy, dz, point)
+    resolve(w, m, point, registers, rec)
+    if rec[RELIEF] != 0.0:
+        relieve(w, m, hit, rec, point, registers, dx, dy, dz)
+    if max(rec[REACH], max(rec[REACH + 1], rec[REACH + 2])) > 1e-5:
+        for n in range(int(rec[COUNT])):
+            b = HEADER + n * LOBE
+            if rec[b + LOBE_KIND] == DEEP_DIFFUSE and rec[b + WEIGHT] + rec[b + WEIGHT + 1] + rec[b + WEIGHT + 2] > 0.0:
+                rec[b + LOBE_KIND] = DEEP_WALK
+
+
+@inner
+def path(
+    w: World, ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, near: float, far: float,
+    key: np.uint64, index: int, bounces: int, out: F8,
+    stack_: I4, depths: F8, registers: F8, point: F8, rec: F8, other: F8, hit: F8, spare: F8, chances: F8,
+) -> None:
+    """Follow one path; the light it finds is added to `out` [groups, 3]."""
+    tr = tg = tb = 1.0
+    pdf = 0.0  # of the ray by scattering; 0: it could come from nowhere else
+    px, py, pz = ox, oy, oz
+    bounce = 0
+    cuts = 0
+    lights_there = w.i4[N_LIGHTS] > 0
+    while True:
+        t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, far, False, stack_, depths)
+        if prim == NOTHING:
+            for k in range(w.i4[N_FAR]):
+                l = w.i4[w.i4[A_FAR] + k]
+                light = w.i4[A_LIGHT] + l * LIGHT
+                if int(w.f8[light + KIND]) == FAR:
+                    if w.f8[light + COS_DISC] >= 1.0 or dx * w.f8[light + AXIS_Z] + dy * w.f8[light + AXIS_Z + 1] + dz * w.f8[light + AXIS_Z + 2] < w.f8[light + COS_DISC]:
+                        continue
+                    r, g, b = w.f8[light + RADIANCE], w.f8[light + RADIANCE + 1], w.f8[light + RADIANCE + 2]
+                    q = 1.0 / (2.0 * math.pi * (1.0 - w.f8[light + COS_DISC]))
+                else:
+                    r, g, b, q = lights.dome_light(w, dx, dy, dz)
+                k1 = 1.0
+                if pdf > 0.0:
+                    k1 = share(pdf, q * w.f8[light + CHANCE]) if w.f8[light + SHADOWS] != 0.0 else 0.0
+                add(out, int(w.f8[light + GROUP]), tr * r * k1, tg * g * k1, tb * b * k1)
+            return
+        if prim < 0 and w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_LIGHT] >= 0.0:
+            l = int(w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_LIGHT])
+            x, y, z = px - ox, py - oy, pz - oz  # the probability is seen from where the ray was scattered
+            whole = t + math.sqrt(x * x + y * y + z * z)
+            r, g, b, q = emitted(w, l, px, py, pz, dx, dy, dz, whole)
+            if r + g + b > 0.0:
+                k1 = 1.0
+                if pdf > 0.0:
+                    k1 = share(pdf, q * w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE]) if w.f8[w.i4[A_LIGHT] + l * LIGHT + SHADOWS] != 0.0 else 0.0
+                add(out, int(w.f8[w.i4[A_LIGHT] + l * LIGHT + GROUP]), tr * r * k1, tg * g * k1, tb * b * k1)
+            near = t + 1e-6 * max(1.0, t)  # lights are seen and do not stand in the way
+            cuts += 1
+            if cuts > MOST_CUTS:
+                return
+            continue
+        m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
+        prepare(w, m, hit, dx, dy, dz, point, registers, rec)
+        base = 4 + bounce * EACH
+        if rec[OPACITY] < 1.0 and number(key, index, base if cuts == 0 else 900 + cuts) >= rec[OPACITY]:
+            near = t + 1e-6 * max(1.0, t)
+            cuts += 1
+            if cuts > MOST_CUTS:
+                return
+            continue
+        gx, gy, gz = hit[H_NG], hit[H_NG + 1], hit[H_NG + 2]
+        out_there = -(dx * gx + dy * gy + dz * gz)
+        if out_there < 0.0 and rec[MURK] + rec[MURK + 1] + rec[MURK + 2] > 0.0:
+            tr *= math.exp(-min(rec[MURK] * t, 80.0))
+            tg *= math.exp(-min(rec[MURK + 1] * t, 80.0))
+            tb *= math.exp(-min(rec[MURK + 2] * t, 80.0))
+        if rec[REC_GLOW] + rec[REC_GLOW + 1] + rec[REC_GLOW + 2] > 0.0:
+            k1 = 1.0
+            l = w.i4[w.i4[A_OWNER] + prim * 3 + 1] if prim >= 0 else -1
+            group = 0
+            if l >= 0:
+                group = int(w.f8[w.i4[A_LIGHT] + l * LIGHT + GROUP])
+                if pdf > 0.0:
+                    x, y, z = hit[H_P] - px, hit[H_P + 1] - py, hit[H_P + 2] - pz
+                    k1 = share(pdf, (x * x + y * y + z * z) / (max(abs(out_there), 1e-6) * w.f8[w.i4[A_LIGHT] + l * LIGHT + AREA]) * w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE])
+            elif pdf > 0.0:
+                k1 = 0.0  # a glow that lights nothing is only seen: straight, or in mirrors
+            add(out, group, tr * rec[REC_GLOW] * k1, tg * rec[REC_GLOW + 1] * k1, tb * rec[REC_GLOW + 2] * k1)
+        if int(rec[COUNT]) == 0:
+            return
+        lx = -(dx * hit[H_T1] + dy * hit[H_T1 + 1] + dz * hit[H_T1 + 2])
+        ly = -(dx * hit[H_T2] + dy * hit[H_T2 + 1] + dz * hit[H_T2 + 2])
+        lz = -(dx * hit[H_NS] + dy * hit[H_NS + 1] + dz * hit[H_NS + 2])
+        if lz * out_there <= 0.0:  # the smooth normal looks away where the surface does not
+            hit[H_NS], hit[H_NS + 1], hit[H_NS + 2] = gx, gy, gz
+            x1, y1, z1, x2, y2, z2 = frame(gx, gy, gz)
+            hit[H_T1], hit[H_T1 + 1], hit[H_T1 + 2] = x1, y1, z1
+            hit[H_T2], hit[H_T2 + 1], hit[H_T2 + 2] = x2, y2, z2
+            lx, ly, lz = -(dx * x1 + dy * y1 + dz * z1), -(dx * x2 + dy * y2 + dz * z2), out_there
+        if stack.shares(rec, lz, w.tables, chances) <= 0.0:
+            return
+        if lights_there:
+            look_at_light(
+                w, hit, rec, lx, ly, lz, tr, tg, tb, key, index, base, chances, registers, point, other, spare,
+                stack_, depths, False, out,
+            )  # fmt: skip
+        ix, iy, iz, wr, wg, wb, p, mirror, chosen = stack.sample(
+            rec, lx, ly, lz, number(key, index, base + 4), number(key, index, base + 5), number(key, index, base + 6),
+            w.tables, chances,
+        )  # fmt: skip
+        if chosen < 0:
+            return
+        nx = ix * hit[H_T1] + iy * hit[H_T2] + iz * hit[H_NS]
+        ny = ix * hit[H_T1 + 1] + iy * hit[H_T2 + 1] + iz * hit[H_NS + 1]
+        nz = ix * hit[H_T1 + 2] + iy * hit[H_T2 + 2] + iz * hit[H_NS + 2]
+        side = nx * gx + ny * gy + nz * gz
+        if side * iz <= 0.0:
+            return
+        tr, tg, tb = tr * wr, tg * wg, tb * wb
+        pdf = 0.0 if mirror else p
+        if rec[HEADER + chosen * LOBE + LOBE_KIND] == DEEP_WALK:
+            come, kr, kg, kb = walk(w, hit, rec, nx, ny, nz, key, index, bounce, stack_, depths, spare)
+            if not come:
+                return
+            tr, tg, tb = (
+                tr * kr / max(rec[DEEP], 1e-3), tg * kg / max(rec[DEEP + 1], 1e-3), tb * kb / max(rec[DEEP + 2], 1e-3),
+            )  # fmt: skip
+            if lights_there:
+                look_at_light(
+                    w, hit, rec, 0.0, 0.0, 1.0, tr, tg, tb, key, index, 600 + base, chances, registers, point, other,
+                    spare, stack_, depths, True, out,
+                )  # fmt: skip
+            a, c = math.sqrt(number(key, index, 604 + base)), 2.0 * math.pi * number(key, index, 605 + base)
+            e, f, g2 = a * math.cos(c), a * math.sin(c), math.sqrt(max(1.0 - a * a, 1e-9))
+            nx = e * hit[H_T1] + f * hit[H_T2] + g2 * hit[H_NS]
+            ny = e * hit[H_T1 + 1] + f * hit[H_T2 + 1] + g2 * hit[H_NS + 1]
+            nz = e * hit[H_T1 + 2] + f * hit[H_T2 + 2] + g2 * hit[H_NS + 2]
+            pdf = g2 / math.pi
+            gx, gy, gz = hit[H_NG], hit[H_NG + 1], hit[H_NG + 2]
+            side = nx * gx + ny * gy + nz * gz
+            if side <= 0.0:
+                return
+        if bounce > 3:
+            keep = min(max(tr, max(tg, tb)), 0.95)
+            if keep <= 0.0 or number(key, index, base + 7) >= keep:
+                return
+            tr, tg, tb = tr / keep, tg / keep, tb / keep
+        e = 1e-6 * max(1.0, max(abs(hit[H_P]), max(abs(hit[H_P + 1]), abs(hit[H_P + 2]))))
+        s = e if side > 0.0 else -e
+        px, py, pz = hit[H_P], hit[H_P + 1], hit[H_P + 2]
+        ox, oy, oz = px + s * gx, py + s * gy, pz + s * gz
+        dx, dy, dz = nx, ny, nz
+        near, far = 0.0, lights.INFINITE
+        cuts = 0
+        bounce += 1
+        if bounce > bounces:
+            last_look(w, ox, oy, oz, px, py, pz, dx, dy, dz, tr, tg, tb, pdf, stack_, depths, registers, point, rec, hit, out)
+            return
+
+
+@inner
+def last_look(
+    w: World, ox: float, oy: float, oz: float, px: float, py: float, pz: float, dx: float, dy: float, dz: float,
+    tr: float, tg: float, tb: float, pdf: float,
+    stack_: I4, depths: F8, registers: F8, point: F8, rec: F8, hit: F8, out: F8,
+) -> None:
+    """After the last bounce: only light that comes straight from a light still counts."""
+    near = 0.0
+    for _ in range(MOST_CUTS):
+        t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, lights.INFINITE, False, stack_, depths)
+        if prim == NOTHING:
+            for k in range(w.i4[N_FAR]):
+                light = w.i4[A_LIGHT] + (w.i4[w.i4[A_FAR] + k]) * LIGHT
+                if int(w.f8[light + KIND]) == FAR:
+                    if w.f8[light + COS_DISC] >= 1.0 or dx * w.f8[light + AXIS_Z] + dy * w.f8[light + AXIS_Z + 1] + dz * w.f8[light + AXIS_Z + 2] < w.f8[light + COS_DISC]:
+                        continue
+                    r, g, b = w.f8[light + RADIANCE], w.f8[light + RADIANCE + 1], w.f8[light + RADIANCE + 2]
+                    q = 1.0 / (2.0 * math.pi * (1.0 - w.f8[light + COS_DISC]))
+                else:
+                    r, g, b, q = lights.dome_light(w, dx, dy, dz)
+                k1 = 1.0
+                if pdf > 0.0:
+                    k1 = share(pdf, q * w.f8[light + CHANCE]) if w.f8[light + SHADOWS] != 0.0 else 0.0
+                add(out, int(w.f8[light + GROUP]), tr * r * k1, tg * g * k1, tb * b * k1)
+            return
+        if prim < 0 and w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_LIGHT] >= 0.0:
+            l = int(w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_LIGHT])
+            r, g, b, q = emitted(w, l, px, py, pz, dx, dy, dz, t)
+            k1 = 1.0
+            if pdf > 0.0:
+                k1 = share(pdf, q * w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE]) if w.f8[w.i4[A_LIGHT] + l * LIGHT + SHADOWS] != 0.0 else 0.0
+            add(out, int(w.f8[w.i4[A_LIGHT] + l * LIGHT + GROUP]), tr * r * k1, tg * g * k1, tb * b * k1)
+            near = t + 1e-6 * max(1.0, t)
+            continue
+        m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
+        l = w.i4[w.i4[A_OWNER] + prim * 3 + 1] if prim >= 0 else -1
+        if l < 0 and w.i4[w.i4[A_MATERIAL] + m * MATERIAL + 12] == 1:
+            return
+        put_point(hit, dx, dy, dz, point)
+        resolve(w, m, point, registers, rec)
+        if l >= 0:
+            k1 = rec[OPACITY]
+            cosine = abs(dx * hit[H_NG] + dy * hit[H_NG + 1] + dz * hit[H_NG + 2])
+            if pdf > 0.0:
+                k1 *= share(pdf, t * t / (max(cosine, 1e-6) * w.f8[w.i4[A_LIGHT] + l * LIGHT + AREA]) * w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE])
+            add(out, int(w.f8[w.i4[A_LIGHT] + l * LIGHT + GROUP]), tr * rec[REC_GLOW] * k1, tg * rec[REC_GLOW + 1] * k1, tb * rec[REC_GLOW + 2] * k1)
+        left = 1.0 - min(max(rec[OPACITY], 0.0), 1.0)
+        if left <= 0.0:
+            return
+        tr, tg, tb = tr * left, tg * left, tb * left
+        near = t + 1e-6 * max(1.0, t)
+
+
+@inner
+def camera_ray(cam: F8, x: float, y: float, u: float, v: float) -> tuple[float, float, float, float, float, float, float]:
+    """A ray through a place in the picture (−1 to 1, right and up): origin, direction, and its length for a metre ahead."""
+    a, b = x + cam[C_SHIFT], y + cam[C_SHIFT + 1]
+    dx = cam[C_Z] + a * cam[C_X] + b * cam[C_Y]
+    dy = cam[C_Z + 1] + a * cam[C_X + 1] + b * cam[C_Y + 1]
+    dz = cam[C_Z + 2] + a * cam[C_X + 2] + b * cam[C_Y + 2]
+    ox, oy, oz = cam[C_ORIGIN], cam[C_ORIGIN + 1], cam[C_ORIGIN + 2]
+    if cam[C_LENS] > 0.0:
+        radius, phi = cam[C_LENS] * math.sqrt(u), 2.0 * math.pi * v
+        lx, ly = radius * math.cos(phi), radius * math.sin(phi)
+        qx, qy, qz = ox + dx * cam[C_FOCUS], oy + dy * cam[C_FOCUS], oz + dz * cam[C_FOCUS]
+        ox += lx * cam[C_RIGHT] + ly * cam[C_UP]
+        oy += lx * cam[C_RIGHT + 1] + ly * cam[C_UP + 1]
+        oz += lx * cam[C_RIGHT + 2] + ly * cam[C_UP + 2]
+        dx, dy, dz = (qx - ox) / cam[C_FOCUS], (qy - oy) / cam[C_FOCUS], (qz - oz) / cam[C_FOCUS]
+    length = math.sqrt(dx * dx + dy * dy + dz * dz)
+    return ox, oy, oz, dx / length, dy / length, dz / length, length
+
+
+def scratch(registers: int) -> tuple[I4, F8]:
+    """Room for one call of a kernel, for a world whose programs need some registers."""
+    return np.empty(160, dtype=np.int32), np.zeros(2 * RECORD + registers + 256)
+
+
+@entry
+def render(
+    w: World, cam: F8, width: int, height_: int, x0: int, x1: int, y0: int, y1: int, first: int, count: int, seed: int,
+    bounces: int, clamp: float, ints: I4, room: F8, film: F8, square: F8,
+) -> None:
+    """Add samples `first` to `first + count` of a tile to `film` [height, width, groups, 3]; `square` [height, width]
+    gets the squares of their luminances. `ints` and `room` are as `scratch` makes them, for this call alone.
+    """
+    w = bare(w)
+    stack_, every = unowned(ints), unowned(room)
+    depths, point, hit, spare, chances = every[0:160], every[160:166], every[168:188], every[190:210], every[212:220]
+    rec, other, registers = every[224 : 224 + RECORD], every[224 + RECORD : 224 + 2 * RECORD], every[224 + 2 * RECORD :]
+    groups = film.shape[2]
+    out = np.zeros((groups, 3))
+    for y in range(y0, y1):
+        for x in range(x0, x1):
+            key = mixed(np.uint64(seed) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(y) * np.uint64(1 << 24) + np.uint64(x))
+            for index in range(first, first + count):
+                sx = (x + number(key, index, 0)) / width * 2.0 - 1.0
+                sy = 1.0 - (y + number(key, index, 1)) / height_ * 2.0
+                ox, oy, oz, dx, dy, dz, length = camera_ray(cam, sx, sy, number(key, index, 2), number(key, index, 3))
+                far = cam[C_FAR] * length if cam[C_FAR] > 0.0 else lights.INFINITE
+                for k in range(groups):
+                    out[k, 0] = out[k, 1] = out[k, 2] = 0.0
+                path(
+                    w, ox, oy, oz, dx, dy, dz, cam[C_NEAR] * length, far, key, index, bounces, out,
+                    stack_, depths, registers, point, rec, other, hit, spare, chances,
+                )  # fmt: skip
+                total = 0.0
+                most = 0.0
+                for k in range(groups):
+                    total += 0.2126 * out[k, 0] + 0.7152 * out[k, 1] + 0.0722 * out[k, 2]
+                    most += max(out[k, 0], max(out[k, 1], out[k, 2]))
+                scale = clamp / most if 0.0 < clamp < most else 1.0
+                for k in range(groups):
+                    for c in range(3):
+                        film[y, x, k, c] += scale * out[k, c]
+                square[y, x] += (scale * total) ** 2
+
+
+@entry
+def first_things(
+    w: World, cam: F8, width: int, height_: int, registers_needed: int, material: I4, thing: I4, depth: F8, normal: F8
+) -> None:
+    """What stands in the middle of each pixel: material and object (−1 for nothing), depth in metres, world normal."""
+    stack_ = np.empty(160, dtype=np.int32)
+    depths = np.empty(160)
+    registers = np.empty(registers_needed)
+    point = np.empty(6)
+    rec = np.zeros(RECORD)
+    hit = np.empty(H_SIZE)
+    for y in range(height_):
+        for x in range(width):
+            sx, sy = (x + 0.5) / width * 2.0 - 1.0, 1.0 - (y + 0.5) / height_ * 2.0
+            ox, oy, oz, dx, dy, dz, length = camera_ray(cam, sx, sy, 0.0, 0.0)
+            near = cam[C_NEAR] * length
+            far = cam[C_FAR] * length if cam[C_FAR] > 0.0 else lights.INFINITE
+            material[y, x], thing[y, x], depth[y, x] = -1, -1, 0.0
+            for c in range(3):
+                normal[y, x, c] = 0.0
+            for _ in range(MOST_CUTS):
+                t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, far, True, stack_, depths)
+                if prim == NOTHING:
+                    break
+                m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
+                prepare(w, m, hit, dx, dy, dz, point, registers, rec)
+                if rec[OPACITY] < 0.5:
+                    near = t + 1e-6 * max(1.0, t)
+                    continue
+                material[y, x] = m
+                thing[y, x] = w.i4[w.i4[A_OWNER] + prim * 3 + 2] if prim >= 0 else -1
+                depth[y, x] = t / length
+                for c in range(3):
+                    normal[y, x, c] = hit[H_NS + c]
+                break
+
+
+__all__ = ["GLOW", "S_X", "S_Y", "S_Z", "first_things", "number", "path", "render"]

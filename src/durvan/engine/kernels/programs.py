@@ -1,0 +1,206 @@
+"""Materials' programs: what `durvan.graph.expression` works out over arrays, one point at a time."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from durvan.engine.kernels.world import (
+    A_BASE,
+    A_BORDER,
+    A_CODE,
+    A_MATERIAL,
+    A_OUT,
+    A_PICTURE,
+    A_PIXELS,
+    A_START,
+    F8,
+    I4,
+    MATERIAL,
+    P_HEIGHT,
+    P_OFFSET,
+    P_WIDTH,
+    P_WRAP_U,
+    P_WRAP_V,
+    World,
+)
+from durvan.optics.jit import entry, inner
+from durvan.optics.lobes.layout import RECORD
+
+(ADD, SUBTRACT, MULTIPLY, DIVIDE, POWER, LEAST, MOST, BELOW, FLOOR, ROOT, EXP, LOG, ABSOLUTE, PICTURE, NOISE) = range(15)
+
+
+@inner
+def _turn(x: int, by: int) -> int:
+    return ((x << by) | (x >> (32 - by))) & 0xFFFFFFFF
+
+
+@inner
+def _hash(x: int, y: int, z: int) -> int:
+    mask = 0xFFFFFFFF
+    first = 0xDEADBEEF + 12 + 13
+    a, b, c = (x + first) & mask, (y + first) & mask, (z + first) & mask
+    c = ((c ^ b) - _turn(b, 14)) & mask
+    a = ((a ^ c) - _turn(c, 11)) & mask
+    b = ((b ^ a) - _turn(a, 25)) & mask
+    c = ((c ^ b) - _turn(b, 16)) & mask
+    a = ((a ^ c) - _turn(c, 4)) & mask
+    b = ((b ^ a) - _turn(a, 14)) & mask
+    return ((c ^ b) - _turn(b, 24)) & mask
+
+
+@inner
+def _gradient(h: int, x: float, y: float, z: float) -> float:
+    h = h & 15
+    u = x if h < 8 else y
+    v = y if h < 4 else (x if h == 12 or h == 14 else z)
+    return (-u if h & 1 else u) + (-v if h & 2 else v)
+
+
+@inner
+def gradient_noise(x: float, y: float, z: float) -> float:
+    """One octave (Perlin 2002), as `durvan.graph.noise` has it."""
+    x0, y0, z0 = math.floor(x), math.floor(y), math.floor(z)
+    fx, fy, fz = x - x0, y - y0, z - z0
+    ix, iy, iz = int(x0), int(y0), int(z0)
+    su = fx * fx * fx * (fx * (fx * 6.0 - 15.0) + 10.0)
+    sv = fy * fy * fy * (fy * (fy * 6.0 - 15.0) + 10.0)
+    sw = fz * fz * fz * (fz * (fz * 6.0 - 15.0) + 10.0)
+    total = 0.0
+    for corner in range(8):
+        dx, dy, dz = corner & 1, (corner >> 1) & 1, corner >> 2
+        weight = (su if dx else 1.0 - su) * (sv if dy else 1.0 - sv) * (sw if dz else 1.0 - sw)
+        total += weight * _gradient(_hash(ix + dx, iy + dy, iz + dz), fx - dx, fy - dy, fz - dz)
+    return total * 0.9820
+
+
+@inner
+def _wrapped(place: int, size: int, mode: int) -> int:
+    """A column or row after wrapping; −1 for outside."""
+    if mode == 0:
+        return place % size
+    if mode == 1:
+        turned = place % (2 * size)
+        return turned if turned < size else 2 * size - 1 - turned
+    if mode == 3 and (place < 0 or place >= size):
+        return -1
+    return min(max(place, 0), size - 1)
+
+
+@inner
+def look_up(w: World, number: int, u: float, v: float, to: F8, at: int) -> None:
+    """A picture's four channels, bilinear, into four registers."""
+    info = w.i4[A_PICTURE] + number * 5
+    width, height = w.i4[info + P_WIDTH], w.i4[info + P_HEIGHT]
+    if not (abs(u) < 1e9 and abs(v) < 1e9):
+        u = v = 0.0
+    x, y = u * width - 0.5, (1.0 - v) * height - 0.5
+    x0, y0 = math.floor(x), math.floor(y)
+    fx, fy = x - x0, y - y0
+    for c in range(4):
+        to[at + c] = 0.0
+    for dx in range(2):
+        column = _wrapped(int(x0) + dx, width, w.i4[info + P_WRAP_U])
+        for dy in range(2):
+            weight = (fx if dx else 1.0 - fx) * (fy if dy else 1.0 - fy)
+            row = _wrapped(int(y0) + dy, height, w.i4[info + P_WRAP_V])
+            if column < 0 or row < 0:
+                for c in range(4):
+                    to[at + c] += weight * w.f8[w.i4[A_BORDER] + number * 4 + c]
+            else:
+                place = w.i4[info + P_OFFSET] + 4 * (row * width + column)
+                for c in range(4):
+                    to[at + c] += weight * w.f4[w.i4[A_PIXELS] + place + c]
+
+
+@inner
+def run(w: World, first: int, count: int, registers: F8) -> None:
+    """Run a program over a file of registers."""
+    for line in range(first, first + count):
+        op, to = w.i4[w.i4[A_CODE] + line * 6 + 0], w.i4[w.i4[A_CODE] + line * 6 + 1]
+        a = registers[w.i4[w.i4[A_CODE] + line * 6 + 2]]
+        b = registers[w.i4[w.i4[A_CODE] + line * 6 + 3]]
+        if op == ADD:
+            registers[to] = a + b
+        elif op == SUBTRACT:
+            registers[to] = a - b
+        elif op == MULTIPLY:
+            registers[to] = a * b
+        elif op == DIVIDE:
+            registers[to] = a / b if b != 0.0 else 0.0
+        elif op == POWER:
+            registers[to] = max(a, 0.0) ** b
+        elif op == LEAST:
+            registers[to] = min(a, b)
+        elif op == MOST:
+            registers[to] = max(a, b)
+        elif op == BELOW:
+            registers[to] = 1.0 if a < b else 0.0
+        elif op == FLOOR:
+            registers[to] = math.floor(a)
+        elif op == ROOT:
+            registers[to] = math.sqrt(max(a, 0.0))
+        elif op == EXP:
+            registers[to] = math.exp(min(a, 80.0))
+        elif op == LOG:
+            registers[to] = math.log(max(a, 1e-30))
+        elif op == ABSOLUTE:
+            registers[to] = abs(a)
+        elif op == PICTURE:
+            look_up(w, w.i4[w.i4[A_CODE] + line * 6 + 5], a, b, registers, to)
+        elif op == NOISE:
+            z = registers[w.i4[w.i4[A_CODE] + line * 6 + 4]]
+            packed = w.i4[w.i4[A_CODE] + line * 6 + 5]
+            lacunarity, diminish = registers[packed >> 8], registers[(packed >> 8) + 1]
+            total, amplitude = 0.0, 1.0
+            for _ in range(packed & 255):
+                if not (abs(a) < 1e9 and abs(b) < 1e9 and abs(z) < 1e9):
+                    break
+                total += amplitude * gradient_noise(a, b, z)
+                amplitude *= diminish
+                a, b, z = a * lacunarity, b * lacunarity, z * lacunarity
+            registers[to] = total
+
+
+@inner
+def resolve(w: World, m: int, point: F8, registers: F8, rec: F8) -> None:
+    """The record of material `m` at a point (`POINT`: u, v, x, y, z, facing)."""
+    info = w.i4[A_MATERIAL] + m * MATERIAL
+    base = w.i4[A_BASE] + m * RECORD
+    for k in range(w.i4[info + 11]):
+        rec[k] = w.f8[base + k]
+    if w.i4[info + 1] == 0 and w.i4[info + 5] == 0:
+        return
+    for k in range(w.i4[info + 3]):
+        registers[k] = w.f8[w.i4[A_START] + w.i4[info + 2] + k]
+    for k in range(6):
+        registers[k] = point[k]
+    run(w, w.i4[info + 0], w.i4[info + 1], registers)
+    for k in range(w.i4[info + 4], w.i4[info + 4] + w.i4[info + 5]):
+        value = registers[w.i4[w.i4[A_OUT] + k * 2 + 1]]
+        place = w.i4[w.i4[A_OUT] + k * 2 + 0]
+        if abs(value) < 1e30:  # what is no number leaves what stood there
+            rec[place] = value
+
+
+@inner
+def height(w: World, m: int, u: float, v: float, x: float, y: float, z: float, facing: float, registers: F8) -> float:
+    """The height of a bump at a place, in metres."""
+    info = w.i4[A_MATERIAL] + m * MATERIAL
+    for k in range(w.i4[info + 9]):
+        registers[k] = w.f8[w.i4[A_START] + w.i4[info + 8] + k]
+    registers[0], registers[1], registers[2], registers[3], registers[4], registers[5] = u, v, x, y, z, facing
+    run(w, w.i4[info + 6], w.i4[info + 7], registers)
+    return registers[w.i4[info + 10]]
+
+
+@entry
+def resolve_many(w: World, m: int, points: F8, records: F8, size: int) -> None:
+    """The record of one material at n points [n, 6], into [n, RECORD]."""
+    registers = np.empty(size)
+    for n in range(points.shape[0]):
+        resolve(w, m, points[n], registers, records[n])
+
+
+__all__ = ["I4", "gradient_noise", "height", "resolve", "resolve_many", "run"]

@@ -1,0 +1,110 @@
+"""Render a world: tiles on a few threads, pass by pass; it can be watched, stopped, and gone on with."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from durvan.engine.build import Built
+from durvan.engine.kernels import paths
+
+Floats = NDArray[np.float64]
+TILE = 32
+Stop = Callable[[], bool]
+
+
+@cache
+def pool() -> ThreadPoolExecutor:
+    """The threads that tiles run on: one a core. Kernels release the interpreter, so the rest goes on."""
+    return ThreadPoolExecutor(max_workers=max(1, os.cpu_count() or 1), thread_name_prefix="tile")
+
+
+@dataclass
+class Film:
+    """What was gathered: sums of `samples` samples a pixel, [height, width, groups, 3], and of squared luminances.
+
+    Sample n of a pixel is the same whenever it is computed, so a film can be gone on with later.
+    """
+
+    sums: Floats
+    squares: Floats
+    samples: int = 0
+    seed: int = 0
+
+    @classmethod
+    def empty(cls, width: int, height: int, groups: int = 1, seed: int = 0) -> Film:
+        """A film of some pixels with nothing on it."""
+        return cls(np.zeros((height, width, groups, 3)), np.zeros((height, width)), 0, seed)
+
+    @property
+    def picture(self) -> Floats:
+        """The mean so far [height, width, 3], in nit."""
+        return np.asarray(self.sums.sum(axis=2) / max(self.samples, 1))
+
+    def error(self) -> Floats:
+        """The standard error of each pixel's luminance [height, width], in nit."""
+        n = max(self.samples, 1)
+        mean = self.picture @ np.array([0.2126, 0.7152, 0.0722])
+        variance = np.maximum(self.squares / n - mean * mean, 0.0)
+        return np.asarray(np.sqrt(variance / max(n - 1, 1)))
+
+
+@dataclass
+class Passes:
+    """What the camera sees first: places in the records and objects (−1: nothing), depth in metres, world normals."""
+
+    material: NDArray[np.int32]
+    thing: NDArray[np.int32]
+    depth: Floats
+    normal: Floats
+    names: list[str] = field(default_factory=list)
+
+    def coverage(self) -> dict[int, float]:
+        """The share of the picture that each material covers."""
+        found, counts = np.unique(self.material[self.material >= 0], return_counts=True)
+        return {int(m): float(c) / self.material.size for m, c in zip(found, counts, strict=True)}
+
+
+def expose(
+    built: Built, camera: Floats, film: Film, samples: int, bounces: int = 8, clamp: float = 0.0,
+    stop: Stop = lambda: False,
+) -> bool:  # fmt: skip
+    """Add samples to a film; False when it was stopped, and then the film is as it was."""
+    height, width, _, _ = film.sums.shape
+    sums, squares = np.zeros_like(film.sums), np.zeros_like(film.squares)
+    side = TILE if width * height > 64 * 64 else 16
+
+    def tile(x: int, y: int) -> None:
+        if not stop():
+            paths.render(
+                built.world, camera, width, height, x, min(x + side, width), y, min(y + side, height),
+                film.samples, samples, film.seed, bounces, clamp, *paths.scratch(built.registers), sums, squares,
+            )  # fmt: skip
+
+    waiting = [pool().submit(tile, x, y) for y in range(0, height, side) for x in range(0, width, side)]
+    for one in waiting:
+        one.result()
+    if stop():
+        return False
+    film.sums += sums
+    film.squares += squares
+    film.samples += samples
+    return True
+
+
+def first_things(built: Built, camera: Floats, width: int, height: int) -> Passes:
+    """The id, depth and normal passes, one look through the middle of each pixel."""
+    made = Passes(
+        np.zeros((height, width), np.int32), np.zeros((height, width), np.int32), np.zeros((height, width)),
+        np.zeros((height, width, 3)), built.objects,
+    )  # fmt: skip
+    paths.first_things(
+        built.world, camera, width, height, built.registers, made.material, made.thing, made.depth, made.normal
+    )
+    return made

@@ -1,0 +1,162 @@
+"""A scene as a dialect renders it: its materials, lights, camera and settings by that dialect's looks."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from durvan.dialects.look import Facts, Lamp, Record, Sampling, Surface, View, record, single, trace
+from durvan.dialects.look import Lobe as LookLobe
+from durvan.dialects.pack import Pack
+from durvan.dialects.registry import Registry
+from durvan.engine.build import Built, Placed, build, camera
+from durvan.engine.renderer import Film
+from durvan.errors import MisuseError
+from durvan.formats import pictures
+from durvan.formats.usd_shapes import Shapes
+from durvan.graph.expression import Lookup
+from durvan.optics.lobes import layout
+from durvan.scene.model import Kind, Scene, Thing
+
+Floats = NDArray[np.float64]
+
+
+def pixels(lookup: Lookup) -> NDArray[np.float32] | None:
+    """A picture's linear values; kept for a while, as both sides read the same ones."""
+    stamp = 0
+    try:
+        stamp = Path(lookup.file).stat().st_mtime_ns
+    except (OSError, ValueError):
+        stamp = 0
+    return _pixels(lookup.file, lookup.decode, stamp)
+
+
+@lru_cache(maxsize=64)
+def _pixels(file: str, decode: str | float, stamp: int) -> NDArray[np.float32] | None:
+    del stamp
+    return pictures.pixels(file, decode)
+
+
+def facts_of(scene: Scene) -> Facts:
+    """What looks may know of a scene."""
+    where = {picture.written: picture.resolved for picture in scene.pictures.values()}
+    return Facts(scene.metres_per_unit, lambda path: where.get(path, path))
+
+
+@dataclass
+class Staged:
+    """A world with its camera, ready to be rendered; `scale` turns nit into picture values."""
+
+    built: Built
+    camera: Floats
+    view: View
+    sampling: Sampling
+    materials: list[str]
+    notes: list[str] = field(default_factory=list)
+    width: int = 0
+    height: int = 0
+
+    def film(self, lights_apart: bool = False) -> Film:
+        """An empty film for it; with `lights_apart` a layer for each light."""
+        return Film.empty(self.width, self.height, max(1, len(self.built.groups)) if lights_apart else 1)
+
+    def exposed(self, picture: Floats) -> Floats:
+        """A picture in nit as the camera takes it: scaled, and white balanced."""
+        return np.asarray(picture * (self.view.scale * np.array(self.view.white)))
+
+
+def look_of(thing: Thing, pack: Pack | None, facts: Facts) -> Record:
+    """A material's record; a plain grey where its dialect has no looks."""
+    if pack is None or pack.looks is None:
+        grey = Surface([LookLobe(layout.DIFFUSE, 0.18)], notes=["its dialect has no looks; a plain grey is shown"])
+        return record(grey)
+    return trace(thing.graph, pack.vocabulary, pack.looks, facts)
+
+
+def lamp_of(thing: Thing, pack: Pack | None, facts: Facts) -> Lamp | None:
+    """A light's look, or None when it gives none."""
+    if pack is None or pack.looks is None:
+        return None
+    found = single(thing.graph, pack.vocabulary, pack.looks, facts)
+    return pack.looks.light(*found) if found is not None else None
+
+
+def view_of(thing: Thing, pack: Pack | None, facts: Facts) -> View:
+    """A camera's look."""
+    found = single(thing.graph, pack.vocabulary, pack.looks, facts) if pack and pack.looks else None
+    if pack is None or pack.looks is None or found is None:
+        return View(36.0, 50.0)
+    return pack.looks.camera(*found)
+
+
+def choose_camera(scene: Scene, wanted: str = "") -> Thing:
+    """A camera by name or path; the first one without. Raises MisuseError with the names that there are."""
+    cameras = list(scene.of(Kind.CAMERA))
+    if not cameras:
+        raise MisuseError("the scene has no camera.", advice="Put one in, or look at swatches instead.")
+    for one in cameras:
+        if not wanted or wanted in (one.id, one.name):
+            return one
+    raise MisuseError(f"no camera is called '{wanted}'.", advice=f"There are {', '.join(c.name for c in cameras)}.")
+
+
+def stage(
+    scene: Scene,
+    shapes: Shapes,
+    things: Iterable[Thing],
+    registry: Registry,
+    camera_id: str,
+    size: tuple[int, int],
+) -> Staged:
+    """Make a world of a scene. `things` are its materials, lights, camera and settings in one dialect's words, by the
+    ids of the scene's own; shapes and places are the scene's. `size` is the picture's width and height.
+    """
+    facts = facts_of(scene)
+    by_id = {thing.id: thing for thing in things}
+
+    def pack_of(thing: Thing) -> Pack | None:
+        return registry.packs.get(thing.dialect)
+
+    notes: list[str] = []
+    records: list[Record] = []
+    for path in shapes.materials:
+        thing = by_id.get(path)
+        if thing is None:
+            records.append(record(Surface([LookLobe(layout.DIFFUSE, 0.18)])))
+            if path:
+                notes.append(f"{path}: is not carried; a plain grey is shown")
+            continue
+        made = look_of(thing, pack_of(thing), facts)
+        notes.extend(f"{thing.name}: {note}" for note in made.notes)
+        records.append(made)
+    placed = []
+    for thing in by_id.values():
+        if thing.kind is Kind.LIGHT:
+            lamp = lamp_of(thing, pack_of(thing), facts)
+            if lamp is not None:
+                placed.append(Placed(thing.name, lamp, shapes.places.get(thing.id, np.eye(4))))
+    eye = by_id.get(camera_id)
+    view = view_of(eye, pack_of(eye), facts) if eye is not None else View(36.0, 50.0)
+    notes.extend(view.notes)
+    built = build(shapes.meshes, records, placed, pixels, up_axis=shapes.up_axis)
+    width, height = size
+    cam = camera(view, shapes.places.get(camera_id, np.eye(4)), width / height)
+    return Staged(
+        built, cam, view, _sampling(by_id.values(), registry, facts), list(shapes.materials),
+        [*shapes.notes, *notes, *built.notes], width, height,
+    )  # fmt: skip
+
+
+def _sampling(things: Iterable[Thing], registry: Registry, facts: Facts) -> Sampling:
+    for thing in things:
+        pack = registry.packs.get(thing.dialect)
+        if thing.kind is Kind.SETTINGS and pack is not None and pack.looks is not None:
+            found = single(thing.graph, pack.vocabulary, pack.looks, facts)
+            if found is not None:
+                return pack.looks.settings(*found)
+    return Sampling()

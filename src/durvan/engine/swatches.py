@@ -1,0 +1,294 @@
+"""Swatches: one ball over one tilted tile of a material, under three lightings, always the same.
+
+A swatch is computed in two halves of independent samples, so that what it is not sure of is known. It can be gone on
+with from any number of samples; sample n is the same numbers for every material, so that two looks that are alike have
+the same noise and their difference has little.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import math
+import os
+from collections.abc import Callable, Iterator
+from contextlib import suppress
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+import numpy as np
+import platformdirs
+from numpy.typing import NDArray
+
+from durvan.dialects.look import Lamp, Lobe, Record, Surface, View, record
+from durvan.engine import renderer
+from durvan.engine.build import Ball, Built, Placed, build, camera
+from durvan.engine.staging import pixels
+from durvan.formats.usd_shapes import Mesh
+from durvan.graph.expression import Lookup
+from durvan.graph.program import compile_lanes
+from durvan.optics.jit import fingerprint as kernels
+from durvan.optics.lobes import layout
+
+Floats = NDArray[np.float32]
+SIZE = 96
+BOUNCES = 6
+LIGHTINGS = ("booth", "overcast", "raking")
+SCHEME = "1"  # of the scene below; another one makes other pictures
+GREY = 0.18
+LEVELS = (1, 2, 4, 8, 16, 32)
+_CLAMP = 64.0  # times white: what a single sample may add
+_CACHE_BYTES = 600_000_000
+
+
+@dataclass
+class Swatch:
+    """Pictures of one look: `halves` [2, 3 lightings, SIZE, SIZE, 3], linear, an 18 % grey patch landing on 0.18.
+
+    `samples` a pixel in each half; `mask` [SIZE, SIZE] is where the material stands.
+    """
+
+    key: str
+    halves: Floats
+    samples: int
+    mask: NDArray[np.bool_]
+    notes: list[str]
+
+    @property
+    def pictures(self) -> Floats:
+        """The mean of both halves [3, SIZE, SIZE, 3]."""
+        return np.asarray(0.5 * (self.halves[0] + self.halves[1]))
+
+
+def _tile() -> list[Mesh]:
+    """The tilted tile (of the material), a floor of two greys and a wall."""
+    tilt = math.radians(12.0)
+    c, s = math.cos(tilt), math.sin(tilt)
+    half, y = 0.085, -0.062
+    points = np.array([[-half, y - half * s, half * c], [half, y - half * s, half * c],
+                       [half, y + half * s, -half * c], [-half, y + half * s, -half * c]])  # fmt: skip
+    two = np.array([[0, 1, 2], [0, 2, 3]], dtype=np.int32)
+    uv = np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]])[two]
+    tile = Mesh("tile", points, two, None, uv, np.zeros(2, np.int32))
+    squares, triangles, owners = [], [], []
+    side = 0.04
+    for row in range(-6, 7):
+        for column in range(-6, 7):
+            x, z, start = column * side, row * side, len(squares) * 4
+            squares.append(np.array([[x, -0.1, z + side], [x + side, -0.1, z + side], [x + side, -0.1, z], [x, -0.1, z]]))
+            triangles += [[start, start + 1, start + 2], [start, start + 2, start + 3]]
+            owners += [1 + (row + column) % 2] * 2
+    floor = Mesh(
+        "floor", np.concatenate(squares), np.array(triangles, np.int32), None, None, np.array(owners, np.int32)
+    )
+    return [tile, floor]
+
+
+def _facing(x: float, y: float, z: float, distance: float) -> NDArray[np.float64]:
+    """A matrix that stands off in a direction and shines back at the middle."""
+    back = np.array([x, y, z]) / math.sqrt(x * x + y * y + z * z)
+    up = np.array([0.0, 1.0, 0.0]) if abs(back[1]) < 0.99 else np.array([0.0, 0.0, -1.0])
+    right = np.cross(up, back)
+    right /= np.linalg.norm(right)
+    matrix = np.eye(4)
+    matrix[0, :3], matrix[1, :3], matrix[2, :3], matrix[3, :3] = right, np.cross(back, right), back, back * distance
+    return matrix
+
+
+@cache
+def _skies() -> dict[str, Floats]:
+    """The graded dome (CIE standard overcast sky, CIE S 011, type 1) and an even one; rows from the zenith down."""
+    height = 64
+    elevation = math.pi / 2.0 - (np.arange(height) + 0.5) / height * math.pi
+    graded = np.where(elevation > 0.0, (1.0 + 2.0 * np.sin(elevation)) / 3.0, 0.12)
+    return {
+        "overcast": np.tile(graded[:, None, None], (1, 128, 4)).astype(np.float32),
+        "even": np.ones((2, 4, 4), dtype=np.float32),
+    }
+
+
+def _lamps(lighting: str) -> list[Placed]:
+    def sky(name: str, strength: float) -> Placed:
+        return Placed(name, Lamp("dome", (strength,) * 3, picture=Lookup(f":{name}")), np.eye(4))
+
+    if lighting == "booth":
+        return [
+            Placed("key", Lamp("rect", (9.0,) * 3, (0.5, 0.7)), _facing(-1.0, 0.9, 0.9, 0.8)),
+            Placed("fill", Lamp("rect", (3.0,) * 3, (0.4, 0.8)), _facing(1.0, 0.35, 0.8, 0.9)),
+            Placed("top", Lamp("rect", (5.0,) * 3, (0.9, 0.5)), _facing(0.05, 1.0, -0.25, 0.8)),
+            sky("even", 0.25),
+        ]
+    if lighting == "overcast":
+        return [sky("overcast", 1.0)]
+    # a small sun 75° from the zenith, from the left and a little behind the eye
+    far = math.radians(75.0)
+    sun = _facing(-math.sin(far) * 0.9, math.cos(far), math.sin(far) * 0.43, 1.0)
+    return [Placed("sun", Lamp("far", (3.0,) * 3, (2.0, 0.0)), sun), sky("even", 0.12)]
+
+
+def _pixels(lookup: Lookup) -> Floats | None:
+    return _skies()[lookup.file[1:]] if lookup.file.startswith(":") else pixels(lookup)
+
+
+def _camera() -> NDArray[np.float64]:
+    return camera(View(24.0, 50.0), _facing(0.0, 0.36, 1.0, 0.47) @ _shifted(-0.012), 1.0)
+
+
+def _shifted(up: float) -> NDArray[np.float64]:
+    matrix = np.eye(4)
+    matrix[3, 1] = up
+    return matrix
+
+
+def _world(look: Record, lighting: str) -> Built:
+    floor = [record(Surface([Lobe(layout.DIFFUSE, albedo)])) for albedo in (0.12, 0.3)]
+    ball = Ball((0.0, 0.0, 0.0), 0.05, 0, np.array([[0.9063, 0.0, 0.4226], [0.0, 1.0, 0.0], [-0.4226, 0.0, 0.9063]]))
+    return build(_tile(), [look, *floor], _lamps(lighting), _pixels, (ball,))
+
+
+@cache
+def _reference(lighting: str) -> tuple[float, NDArray[np.bool_]]:
+    """What makes an 18 % grey land on 18 % (on the tile), and where the material stands."""
+    built = _world(record(Surface([Lobe(layout.DIFFUSE, GREY)])), lighting)
+    things = renderer.first_things(built, _camera(), SIZE, SIZE)
+    film = renderer.Film.empty(SIZE, SIZE)
+    renderer.expose(built, _camera(), film, 32, BOUNCES)
+    light = film.picture @ np.array([0.2126, 0.7152, 0.0722])
+    tile = things.thing == 0
+    return GREY / float(np.median(light[tile])), things.material == 0
+
+
+def fingerprint(look: Record) -> str:
+    """A hash of a look and of the pictures it reads; the same for the same look in whatever dialect."""
+    digest = hashlib.sha256(f"{SCHEME} {kernels()} {SIZE}".encode())
+    digest.update(look.base.tobytes())
+    places = sorted(look.lanes)
+    files: list[str] = []
+
+    def number(lookup: Lookup) -> int:
+        stamp = ""
+        with suppress(OSError, ValueError):
+            stat = Path(lookup.file).stat()
+            stamp = f"{stat.st_size} {stat.st_mtime_ns}"
+        text = f"{lookup} {stamp}"
+        if text not in files:
+            files.append(text)
+        return files.index(text)
+
+    program = compile_lanes([look.lanes[place] for place in places], number)
+    for part in (program.code.tobytes(), program.start.tobytes(), repr(places), repr(program.results), repr(files)):
+        digest.update(part if isinstance(part, bytes) else part.encode())
+    digest.update(repr(look.glow_lights).encode())
+    return digest.hexdigest()
+
+
+class Maker:
+    """Goes on with the swatch of one look, level by level."""
+
+    def __init__(self, look: Record, folder: Path | None = None) -> None:
+        self.look = look
+        self.key = fingerprint(look)
+        self.folder = folder
+        self.films: list[list[renderer.Film]] | None = None
+        self.worlds: dict[str, Built] = {}
+        self.samples = 0
+        self._read()
+
+    @property
+    def file(self) -> Path | None:
+        """Where the swatch is kept."""
+        return None if self.folder is None else self.folder / self.key[:2] / f"{self.key}.npz"
+
+    def _fresh(self) -> list[list[renderer.Film]]:
+        return [[renderer.Film.empty(SIZE, SIZE, 1, seed) for _ in LIGHTINGS] for seed in (1, 2)]
+
+    def _read(self) -> None:
+        self.films = self._fresh()
+        if self.file is None or not self.file.is_file():
+            return
+        try:
+            with np.load(self.file) as kept:
+                sums, samples = kept["sums"].astype(np.float64), int(kept["samples"])
+            if sums.shape != (2, len(LIGHTINGS), SIZE, SIZE, 3) or not np.isfinite(sums).all():
+                return
+        except (OSError, ValueError, KeyError, EOFError):
+            return
+        for half in range(2):
+            for place in range(len(LIGHTINGS)):
+                film = self.films[half][place]
+                film.sums[:, :, 0, :], film.samples = sums[half, place], samples
+        self.samples = samples
+        with suppress(OSError):
+            os.utime(self.file)
+
+    def _write(self) -> None:
+        if self.file is None or self.films is None:
+            return
+        sums = np.array([[film.sums[:, :, 0, :] for film in half] for half in self.films], dtype=np.float32)
+        part = self.file.with_name(f"{self.key}-{os.getpid()}.part.npz")
+        try:
+            self.file.parent.mkdir(parents=True, exist_ok=True)
+            np.savez(part, sums=sums, samples=self.samples)
+            part.replace(self.file)
+        except OSError:  # a full disk costs the cache, not the swatch
+            part.unlink(missing_ok=True)
+
+    def to(self, samples: int, stop: Callable[[], bool] = lambda: False) -> bool:
+        """Go on to at least so many samples in each half; False when it was stopped on the way."""
+        if self.films is None or samples <= self.samples:
+            return True
+        more = samples - self.samples
+        for place, lighting in enumerate(LIGHTINGS):
+            if lighting not in self.worlds:
+                self.worlds[lighting] = _world(self.look, lighting)
+            scale, _ = _reference(lighting)
+            for half in range(2):
+                film = self.films[half][place]
+                if film.samples >= samples:
+                    continue
+                if not renderer.expose(self.worlds[lighting], _camera(), film, more, BOUNCES, _CLAMP / scale, stop):
+                    return False
+        self.samples = samples
+        return True
+
+    def keep(self) -> None:
+        """Put what there is into the cache."""
+        self._write()
+
+    def swatch(self) -> Swatch:
+        """What there is so far."""
+        assert self.films is not None
+        scales = np.array([_reference(lighting)[0] for lighting in LIGHTINGS])
+        halves = np.array([[film.picture for film in half] for half in self.films])
+        halves = halves * scales[None, :, None, None, None]
+        return Swatch(self.key, halves.astype(np.float32), self.samples, _reference("booth")[1], self.look.notes)
+
+
+def cache_folder() -> Path:
+    """Where swatches are kept between runs; `DURVAN_SWATCHES` puts it elsewhere."""
+    return Path(os.environ.get("DURVAN_SWATCHES") or platformdirs.user_cache_path("durvan") / "swatches")
+
+
+def tidy(folder: Path) -> None:
+    """Throw the oldest swatches away when there are too many."""
+    kept: list[tuple[float, int, Path]] = []
+    for file in folder.glob("*/*.npz"):
+        with suppress(OSError):
+            stat = file.stat()
+            kept.append((stat.st_mtime, stat.st_size, file))
+    total = sum(size for _, size, _ in kept)
+    for _, size, file in sorted(kept):
+        if total <= _CACHE_BYTES:
+            break
+        file.unlink(missing_ok=True)
+        total -= size
+
+
+def progressive(look: Record, folder: Path | None = None) -> Iterator[Swatch]:
+    """A swatch that gets better, level by level."""
+    maker = Maker(look, folder)
+    for level in LEVELS:
+        if level > maker.samples:
+            maker.to(level)
+            yield maker.swatch()
+    maker.keep()

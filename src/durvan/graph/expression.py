@@ -1,0 +1,327 @@
+"""What a network says, as expressions over a point of a surface: numbers where it can, lanes where it must.
+
+A `Field` is a number or a colour that may differ from point to point. Its parts are `Lane`s, single numbers; arithmetic
+on lanes whose parts are known is done at once, so that only what really varies is left to be worked out at each point.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from durvan.graph.noise import fractal
+
+Array = NDArray[np.float64]
+POINT = ("u", "v", "x", "y", "z", "facing")  # what is known of a point: UVs, place in metres, cosine to the eye
+
+
+@dataclass(frozen=True)
+class Lookup:
+    """A picture and how it is read: `decode` is "srgb" or a gamma number; outside, `wrap` or the `border` colour."""
+
+    file: str
+    decode: str | float = 1.0
+    wrap_u: str = "periodic"
+    wrap_v: str = "periodic"
+    border: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
+
+
+class Lane:
+    """One number that may vary: an operation on other lanes, or a known `value`."""
+
+    __slots__ = ("args", "data", "op", "value")
+
+    def __init__(self, op: str, args: tuple[Lane, ...] = (), data: object = None, value: float | None = None) -> None:
+        self.op, self.args, self.data, self.value = op, args, data, value
+
+
+def _power(a: Array, b: Array) -> Array:
+    return np.asarray(np.maximum(a, 0.0) ** b)
+
+
+def _divide(a: Array, b: Array) -> Array:
+    return np.asarray(np.where(b == 0.0, 0.0, a / np.where(b == 0.0, 1.0, b)))
+
+
+APPLY: dict[str, Callable[..., Array]] = {
+    "add": np.add, "subtract": np.subtract, "multiply": np.multiply, "divide": _divide, "power": _power,
+    "least": np.minimum, "most": np.maximum, "below": lambda a, b: np.asarray(a < b, dtype=np.float64),
+    "floor": np.floor, "root": lambda a: np.sqrt(np.maximum(a, 0.0)), "exp": lambda a: np.exp(np.minimum(a, 80.0)),
+    "log": lambda a: np.log(np.maximum(a, 1e-30)), "absolute": np.abs,
+}  # fmt: skip
+
+
+def known(value: float) -> Lane:
+    """A number that is the same everywhere."""
+    return Lane("known", value=float(value))
+
+
+def _apply(op: str, *args: Lane) -> Lane:
+    if all(arg.value is not None for arg in args):
+        with np.errstate(all="ignore"):
+            return known(float(APPLY[op](*(np.float64(arg.value or 0.0) for arg in args))))
+    a = args[0].value
+    b = args[1].value if len(args) > 1 else None
+    if op == "multiply" and (a == 0.0 or b == 0.0):
+        return known(0.0)
+    if (op in ("add", "subtract") and b == 0.0) or (op in ("multiply", "divide", "power") and b == 1.0):
+        return args[0]
+    if (op == "add" and a == 0.0) or (op == "multiply" and a == 1.0):
+        return args[1]
+    return Lane(op, args)
+
+
+class Field:
+    """A number (one lane), a place (two) or a colour (three); arithmetic goes lane by lane, one lane counts for all."""
+
+    __slots__ = ("lanes",)
+
+    def __init__(self, lanes: Sequence[Lane]) -> None:
+        self.lanes = tuple(lanes)
+
+    def _with(self, op: str, other: Field | float, back: bool = False) -> Field:
+        a, b = self.lanes, field(other).lanes
+        width = max(len(a), len(b))
+        a = a * width if len(a) == 1 else a
+        b = b * width if len(b) == 1 else b
+        return Field([_apply(op, y, x) if back else _apply(op, x, y) for x, y in zip(a, b, strict=True)])
+
+    def __add__(self, other: Field | float) -> Field:
+        return self._with("add", other)
+
+    __radd__ = __add__
+
+    def __sub__(self, other: Field | float) -> Field:
+        return self._with("subtract", other)
+
+    def __rsub__(self, other: Field | float) -> Field:
+        return self._with("subtract", other, back=True)
+
+    def __mul__(self, other: Field | float) -> Field:
+        return self._with("multiply", other)
+
+    __rmul__ = __mul__
+
+    def __truediv__(self, other: Field | float) -> Field:
+        return self._with("divide", other)
+
+    def __rtruediv__(self, other: Field | float) -> Field:
+        return self._with("divide", other, back=True)
+
+    def __pow__(self, other: Field | float) -> Field:
+        return self._with("power", other)
+
+    def __getitem__(self, lane: int) -> Field:
+        return Field([self.lanes[lane]])
+
+    def __len__(self) -> int:
+        return len(self.lanes)
+
+    @property
+    def constant(self) -> tuple[float, ...] | None:
+        """Its numbers where they are the same everywhere, else None."""
+        values = tuple(lane.value for lane in self.lanes)
+        return None if None in values else values  # type: ignore[return-value]
+
+    def is_always(self, number: float) -> bool:
+        """Whether it is this number everywhere."""
+        return all(lane.value == number for lane in self.lanes)
+
+
+def field(value: Field | float | Sequence[float]) -> Field:
+    """Anything as a field."""
+    if isinstance(value, Field):
+        return value
+    if isinstance(value, bool | int | float):
+        return Field([known(value)])
+    return Field([known(part) for part in value])
+
+
+def least(a: Field | float, b: Field | float) -> Field:
+    """The smaller of two."""
+    return field(a)._with("least", b)
+
+
+def most(a: Field | float, b: Field | float) -> Field:
+    """The larger of two."""
+    return field(a)._with("most", b)
+
+
+def clamp(a: Field | float, low: float = 0.0, high: float = 1.0) -> Field:
+    """Held between two numbers."""
+    return least(most(a, low), high)
+
+
+def mix(a: Field | float, b: Field | float, share: Field | float) -> Field:
+    """From a (0) to b (1)."""
+    a = field(a)
+    return a + (field(b) - a) * share
+
+
+def below(a: Field | float, b: Field | float) -> Field:
+    """1 where a is less than b, else 0."""
+    return field(a)._with("below", b)
+
+
+def choose(condition: Field, yes: Field | float, no: Field | float) -> Field:
+    """`yes` where the condition is 1, `no` where it is 0."""
+    if condition.is_always(1.0):
+        return field(yes)
+    if condition.is_always(0.0):
+        return field(no)
+    return mix(no, yes, condition)
+
+
+def each(op: str, a: Field | float) -> Field:
+    """An operation of one argument: floor, root, exp, log, absolute."""
+    return Field([_apply(op, lane) for lane in field(a).lanes])
+
+
+def join(*parts: Field | float) -> Field:
+    """Several as one, side by side."""
+    return Field([lane for part in parts for lane in field(part).lanes])
+
+
+def largest(a: Field) -> Field:
+    """The largest lane."""
+    out = a[0]
+    for n in range(1, len(a)):
+        out = most(out, a[n])
+    return out
+
+
+def grey(a: Field) -> Field:
+    """The mean of the lanes, as one."""
+    out = a[0]
+    for n in range(1, len(a)):
+        out = out + a[n]
+    return out if len(a) == 1 else out / len(a)
+
+
+def luminance(a: Field) -> Field:
+    """Relative luminance of a linear Rec.709 colour (ITU-R BT.709-6)."""
+    return a if len(a) == 1 else 0.2126 * a[0] + 0.7152 * a[1] + 0.0722 * a[2]
+
+
+def colour(a: Field | float) -> Field:
+    """As three lanes."""
+    a = field(a)
+    return a if len(a) == 3 else Field(a.lanes[:1] * 3)
+
+
+def point(name: str) -> Field:
+    """Something known of the point: one of `POINT`."""
+    return Field([Lane("point", data=name)])
+
+
+def uv() -> Field:
+    """The point's UVs."""
+    return join(point("u"), point("v"))
+
+
+def picture(lookup: Lookup, place: Field) -> Field:
+    """A picture's four channels at a place."""
+    args = (place.lanes[0], place.lanes[1])
+    shared = Lane("picture", args, lookup)
+    return Field([Lane("channel", (shared,), channel) for channel in range(4)])
+
+
+def noise(place: Field, octaves: int, lacunarity: float = 2.0, diminish: float = 0.5) -> Field:
+    """Fractal noise at a place of three lanes."""
+    return Field([Lane("noise", place.lanes, (max(1, min(int(octaves), 16)), lacunarity, diminish))])
+
+
+def order(lanes: Sequence[Lane]) -> list[Lane]:
+    """Every lane that some lanes need, each once, after those it needs; without recursion."""
+    done: dict[int, Lane] = {}
+    out: list[Lane] = []
+    stack: list[tuple[Lane, bool]] = [(lane, False) for lane in reversed(lanes)]
+    while stack:
+        lane, ready = stack.pop()
+        if id(lane) in done:
+            continue
+        if ready:
+            done[id(lane)] = lane
+            out.append(lane)
+            continue
+        stack.append((lane, True))
+        stack.extend((arg, False) for arg in lane.args if id(arg) not in done)
+    return out
+
+
+Pixels = Callable[[Lookup], "NDArray[np.float32] | None"]
+
+
+def evaluate(fields: Sequence[Field], points: Mapping[str, Array], pixels: Pixels) -> list[Array]:
+    """Work fields out at n points, each shared lane once; one array [n, lanes] a field.
+
+    `points` has the arrays of `POINT` that are needed, [n] each; `pixels` gives a picture's linear values
+    [height, width, 4], top row first, or None when it cannot be read, which is black and solid.
+    """
+    count = len(next(iter(points.values()))) if points else 1
+    found: dict[int, Array] = {}
+    with np.errstate(all="ignore"):
+        for lane in order([lane for one in fields for lane in one.lanes]):
+            found[id(lane)] = _work_out(lane, found, points, pixels, count)
+    return [
+        np.stack([np.broadcast_to(found[id(lane)], (count,)) for lane in one.lanes], axis=-1) for one in fields
+    ]
+
+
+def _work_out(lane: Lane, found: dict[int, Array], points: Mapping[str, Array], pixels: Pixels, count: int) -> Array:
+    args = [found[id(arg)] for arg in lane.args]
+    if lane.value is not None:
+        return np.asarray(lane.value, dtype=np.float64)
+    if lane.op == "point":
+        return np.asarray(points[str(lane.data)], dtype=np.float64)
+    if lane.op == "picture":
+        assert isinstance(lane.data, Lookup)
+        u, v = (np.broadcast_to(arg, (count,)) for arg in args)
+        return look_up(pixels(lane.data), u, v, lane.data)
+    if lane.op == "channel":
+        return np.asarray(args[0][..., int(lane.data)])  # type: ignore[call-overload]
+    if lane.op == "noise":
+        octaves, lacunarity, diminish = lane.data  # type: ignore[misc]
+        return fractal(*(np.broadcast_to(arg, (count,)) for arg in args), octaves, lacunarity, diminish)
+    return APPLY[lane.op](*args)
+
+
+def _wrapped(place: NDArray[np.int64], size: int, mode: str) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+    inside = np.ones(place.shape, dtype=bool)
+    if mode == "periodic":
+        return place % size, inside
+    if mode == "mirror":
+        turned = place % (2 * size)
+        return np.where(turned < size, turned, 2 * size - 1 - turned), inside
+    if mode == "constant":
+        inside = (place >= 0) & (place < size)
+    return np.clip(place, 0, size - 1), inside
+
+
+def look_up(pixels: NDArray[np.float32] | None, u: Array, v: Array, how: Lookup) -> Array:
+    """Bilinear values [n, 4] of a picture at places in pictures, v upwards; pixel centres at half numbers."""
+    if pixels is None:
+        return np.broadcast_to(np.array([0.0, 0.0, 0.0, 1.0]), (*u.shape, 4))
+    height, width = pixels.shape[:2]
+    x = np.nan_to_num(u, posinf=0.0, neginf=0.0) * width - 0.5
+    y = (1.0 - np.nan_to_num(v, posinf=0.0, neginf=0.0)) * height - 0.5
+    x0, y0 = np.floor(x), np.floor(y)
+    fx, fy = (x - x0)[..., None], (y - y0)[..., None]
+    total = np.zeros((*u.shape, 4))
+    border = np.array(how.border)
+    for dx in (0, 1):
+        column, in_u = _wrapped(x0.astype(np.int64) + dx, width, how.wrap_u)
+        for dy in (0, 1):
+            row, in_v = _wrapped(y0.astype(np.int64) + dy, height, how.wrap_v)
+            texel = np.where((in_u & in_v)[..., None], pixels[row, column], border)
+            total += (fx if dx else 1.0 - fx) * (fy if dy else 1.0 - fy) * texel
+    return total
+
+
+def finite(value: float, otherwise: float = 0.0) -> float:
+    """The number, or another one where it is none."""
+    return value if math.isfinite(value) else otherwise

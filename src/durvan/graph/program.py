@@ -1,0 +1,80 @@
+"""Expressions as short programs for the renderer: instructions over a file of registers.
+
+Registers 0 to 5 hold the point (`POINT`), then come the known numbers, then what is worked out. An instruction is
+operation, result, three operands and one number more.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from durvan.graph.expression import POINT, Field, Lane, Lookup, order
+
+OPERATIONS = (
+    "add", "subtract", "multiply", "divide", "power", "least", "most", "below", "floor", "root", "exp", "log",
+    "absolute", "picture", "noise",
+)  # fmt: skip
+CODES = {name: number for number, name in enumerate(OPERATIONS)}
+WIDTH = 6
+
+
+@dataclass
+class Program:
+    """`code` [n, 6]; `start` the registers before it runs; `results` (register) of each output lane, in order."""
+
+    code: NDArray[np.int32]
+    start: NDArray[np.float64]
+    registers: int
+    results: list[int]
+
+
+def compile_lanes(lanes: Sequence[Lane], picture_number: Callable[[Lookup], int]) -> Program:
+    """A program that works some lanes out. `picture_number` gives the number that the renderer knows a picture by."""
+    place: dict[int, int] = {}
+    start = [0.0] * len(POINT)
+    wanted = order(lanes)
+    for lane in wanted:
+        if lane.op == "point":
+            place[id(lane)] = POINT.index(str(lane.data))
+        elif lane.value is not None:
+            place[id(lane)] = len(start)
+            start.append(lane.value)
+    extra: dict[int, tuple[int, int]] = {}
+    for lane in wanted:
+        if lane.op == "noise":
+            _, lacunarity, diminish = lane.data  # type: ignore[misc]
+            extra[id(lane)] = (len(start), len(start) + 1)
+            start.extend((lacunarity, diminish))
+    free = len(start)
+    code: list[tuple[int, ...]] = []
+    for lane in wanted:
+        if lane.op == "point" or lane.value is not None:
+            continue
+        if lane.op == "channel":
+            place[id(lane)] = place[id(lane.args[0])] + int(lane.data)  # type: ignore[call-overload]
+            continue
+        args = [place[id(arg)] for arg in lane.args]
+        more = 0
+        if lane.op == "picture":
+            assert isinstance(lane.data, Lookup)
+            more = picture_number(lane.data)
+        elif lane.op == "noise":
+            more = int(lane.data[0])  # type: ignore[index]
+            first = extra[id(lane)][0]
+            code.append((CODES["noise"], free, args[0], args[1], args[2], more | first << 8))
+            place[id(lane)] = free
+            free += 1
+            continue
+        args += [0] * (3 - len(args))
+        code.append((CODES[lane.op], free, *args, more))
+        place[id(lane)] = free
+        free += 4 if lane.op == "picture" else 1
+    table = np.array(code, dtype=np.int32).reshape(-1, WIDTH)
+    return Program(table, np.array(start), free, [place[id(lane)] for lane in lanes])
+
+
+__all__ = ["CODES", "Field", "Program", "compile_lanes"]

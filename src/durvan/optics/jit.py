@@ -1,0 +1,96 @@
+"""Compiled functions: where their machine code is kept, and by what it is known.
+
+Numba's own cache notices a change in the file that a function stands in, but not one in another module, in a
+global array, or in the flags. So every set of kernels has a folder of its own, named by a hash of all that matters.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import platform
+from collections.abc import Callable
+from functools import cache
+from importlib import metadata
+from pathlib import Path
+from typing import Any, TypeVar
+
+import llvmlite.binding as llvm
+import numba
+import platformdirs
+from numba.extending import intrinsic
+
+Function = TypeVar("Function", bound=Callable[..., Any])
+FLAGS: dict[str, Any] = {"nogil": True, "error_model": "numpy", "fastmath": False}
+FOLDER_VARIABLE = "DURVAN_KERNELS"
+_SOURCES = ("optics/jit.py", "optics/lobes", "engine/kernels")
+
+
+def sources() -> list[Path]:
+    """Every file that kernels are made from, in a fixed order."""
+    package = Path(__file__).parent.parent
+    found: list[Path] = []
+    for name in _SOURCES:
+        place = package / name
+        found.extend([place] if place.is_file() else sorted(place.rglob("*.py")))
+    return found
+
+
+def fingerprint_of(files: list[Path]) -> str:
+    """A hash of the files' text, the flags, the versions of the compiler and the processor."""
+    digest = hashlib.sha256()
+    for file in files:
+        digest.update(file.name.encode() + b"\0" + file.read_bytes() + b"\0")
+    features = sorted(name for name, on in llvm.get_host_cpu_features().items() if on)
+    parts = (
+        repr(sorted(FLAGS.items())), numba.__version__, llvm.llvm_version_info, metadata.version("numpy"),
+        platform.python_version(), llvm.get_host_cpu_name(), features,
+    )  # fmt: skip
+    digest.update(repr(parts).encode())
+    return digest.hexdigest()[:24]
+
+
+@cache
+def fingerprint() -> str:
+    """The hash of the kernels as they stand."""
+    return fingerprint_of(sources())
+
+
+def kernel_folder() -> Path:
+    """Where compiled kernels of this fingerprint are kept; made when it is not there.
+
+    `DURVAN_KERNELS` puts it elsewhere than in the user's cache folder.
+    """
+    root = os.environ.get(FOLDER_VARIABLE) or str(platformdirs.user_cache_path("durvan") / "kernels")
+    folder = Path(root) / fingerprint()
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
+numba.config.CACHE_DIR = str(kernel_folder())  # read when a function is decorated, so it is set before any is
+
+
+def inner(function: Function) -> Function:
+    """A function that only kernels call; compiled into them."""
+    return numba.njit(**FLAGS)(function)  # type: ignore[no-any-return]
+
+
+def entry(function: Function) -> Function:
+    """A function that Python calls; its machine code is kept on disk."""
+    return numba.njit(cache=True, **FLAGS)(function)  # type: ignore[no-any-return]
+
+
+@intrinsic  # type: ignore[misc]
+def unowned(_context: Any, array: Any) -> Any:
+    """The same array without its count of users; whoever calls keeps the real one alive.
+
+    Counts are atomic: two threads that take views of one array spend their time waiting for each other.
+    """
+
+    def code(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+        made = context.make_array(signature.args[0])(context, builder, arguments[0])
+        made.meminfo = context.get_constant_null(numba.types.voidptr)
+        made.parent = context.get_constant_null(numba.types.pyobject)
+        return made._getvalue()
+
+    return array(array), code

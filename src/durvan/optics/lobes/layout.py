@@ -1,0 +1,52 @@
+"""Where everything stands in a record: the flat array of numbers that a surface is at one point.
+
+A record is a header and then up to `MOST` lobes. Lobes are listed with what lies on top first.
+"""
+
+from __future__ import annotations
+
+# The header
+COUNT = 0  # how many lobes
+OPACITY = 1  # 1 is solid
+GLOW = 2  # radiance in nit, three channels
+MURK = 5  # absorption inside, per metre, three channels
+THIN = 8  # 1 for a wall without an inside
+RELIEF = 9  # 0 none, 1 a tangent-space normal, 2 a height
+NORMAL = 10  # the tangent-space normal, green up, three channels from −1 to 1
+HEIGHT = 13  # metres
+REACH = 14  # mean free path below the surface in metres, three channels
+DEEP = 17  # albedo of what scatters below, three channels
+HEADER = 20
+
+# A lobe
+KIND = 0
+WEIGHT = 1  # three channels
+ALPHA_X = 4
+ALPHA_Y = 5
+TURN = 6  # of the lobe's x about the normal, radians
+FACETS = 7
+FRESNEL = 8
+FIRST = 9  # index, or F0, or the real part of the index; three channels
+SECOND = 12  # what the edge is tinted with, or the imaginary part; three channels
+PARENT = 15  # the lobe that lies directly on top, −1 for none
+COVER = 16  # how this lobe takes light from those under it
+AMOUNT = 17  # and how much of it: its coverage
+ABSORB = 18  # what is left of white light that went down and up at right angles; three channels
+FILM = 21  # thickness in nanometres, 0 for none
+FILM_INDEX = 22
+FULL = 23  # 1: energy lost between facets is given back (Turquin 2019)
+LOBE = 24
+MOST = 8
+RECORD = HEADER + MOST * LOBE
+
+# Kinds of lobes
+# DEEP_WALK is DEEP_DIFFUSE where the renderer follows light below the surface: a way in, without a value of its own
+NONE, DIFFUSE, THROUGH, REFLECT, REFRACT, STRAIGHT, SHEEN, DEEP_DIFFUSE, DEEP_WALK = range(9)
+# Shapes of facets
+GGX, BECKMANN, BLINN = range(3)
+# Laws of reflection
+CONSTANT, DIELECTRIC, CONDUCTOR, SCHLICK, WALL = range(5)
+# How a lobe covers: not; by its albedo towards the eye; by both directions, reciprocally
+BARE, SCALED, RECIPROCAL = range(3)
+
+MIRROR = 1e-3  # below this alpha a facet lobe is a mirror: one direction, no density

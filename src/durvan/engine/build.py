@@ -98,23 +98,27 @@ class _Builder:
         boxes = np.zeros((max(count, 1), 12), dtype=np.float32)
         children = np.zeros((max(count, 1), 2), dtype=np.int32)
         nodes = tree.build(low, high, order, boxes, children)
-        # triangles lie in the tree's order, so that neighbours are near in memory
-        flat = order < len(corner)
-        moved = np.empty(len(corner), dtype=np.int64)
-        moved[order[flat]] = np.arange(len(corner))
-        old = order[flat]
-        prims = np.where(flat, np.cumsum(flat) - 1, -1 - (order - len(corner))).astype(np.int32)
+        wide = np.zeros((max(nodes, 1), 48), dtype=np.float32)
+        kids = np.zeros((max(nodes, 1), 8), dtype=np.int32)
+        used = tree.widen(boxes, children, wide, kids) if count else 0
+        old = np.zeros(len(corner), dtype=np.int32)
+        solids = np.zeros(max(len(self.shapes), 1), dtype=np.int32)
+        leaves = np.zeros((max(count, 1), 4), dtype=np.int32)
+        blocks = np.zeros((max(count, 1), 72), dtype=np.float32)
+        filled = tree.settle(kids[:used], order, corner, old, solids, leaves, blocks)
+        moved = np.empty(len(corner), dtype=np.int64)  # triangles lie in the tree's order: neighbours are near in memory
+        moved[old] = np.arange(len(corner))
         for light in self.lights:
             if light[kw.KIND] == kw.GLOW:
                 light[kw.TRIANGLE] = moved[int(light[kw.TRIANGLE])]
         lights, summed, far = self._chances(middle, size, dome)
         picture, border, pixels = self._pictures()
         rows, columns = _dome_sums(dome)
-        used = max(nodes, 1) if count else 0
         records = np.array([record.base for record in self.records]).reshape(-1, layout.RECORD)
         world = kw.pack(
             {
-                kw.A_BOXES: boxes[:used], kw.A_CHILDREN: children[:used], kw.A_PRIMS: prims, kw.A_CORNER: corner[old],
+                kw.A_BOXES: wide[:used], kw.A_CHILDREN: kids[:used], kw.A_SOLIDS: solids,
+                kw.A_LEAVES: leaves[:filled], kw.A_BLOCKS: blocks[:filled], kw.A_CORNER: corner[old],
                 kw.A_NORMAL: normal[old], kw.A_UV: uv[old], kw.A_OWNER: owner[old],
                 kw.A_SHAPES: np.array(self.shapes).reshape(-1, kw.SHAPE), kw.A_BASE: records,
                 kw.A_MATERIAL: material, kw.A_CODE: np.concatenate([*self.code, np.zeros((1, 6), np.int32)]),
@@ -223,7 +227,9 @@ class _Builder:
             boxes = np.array([_shape_box(shape) for shape in self.shapes], dtype=np.float32)
             low = np.concatenate([low, boxes[:, :3]])
             high = np.concatenate([high, boxes[:, 3:]])
-        return np.ascontiguousarray(low, dtype=np.float32), np.ascontiguousarray(high, dtype=np.float32)
+        # room for the rounding of single precision, of the boxes and of the rays that are tested against them
+        pad = 4e-7 * np.maximum(np.maximum(np.abs(low), np.abs(high)).max(axis=0), 1e-3) if len(low) else 0.0
+        return np.ascontiguousarray(low - pad, dtype=np.float32), np.ascontiguousarray(high + pad, dtype=np.float32)
 
     # lights
 
@@ -439,7 +445,12 @@ def _dome_sums(dome: NDArray[np.float32]) -> tuple[Floats, Floats]:
     """Summed chances of the rows and of the columns in each, by luminance and by the size of a row on the sphere."""
     height, width = dome.shape[:2]
     weight = dome.astype(np.float64) @ np.array([0.2126, 0.7152, 0.0722])
-    weight += max(weight.mean(), 1e-30) * 1e-3  # every direction may be asked, or what is found there has no probability
+    # what is looked up lies between pixels, so a dark one beside a bright one must be asked as well
+    near = [np.roll(weight, side, axis=1) for side in (-1, 1)] + [weight[1:], weight[:-1]]
+    blurred = weight + near[0] + near[1]
+    blurred[:-1] += near[2]
+    blurred[1:] += near[3]
+    weight = 0.6 * weight + 0.08 * blurred + max(weight.mean(), 1e-30) * 1e-3
     theta = (np.arange(height) + 0.5) / height * math.pi
     weight *= np.sin(theta)[:, None]
     columns = np.concatenate([np.zeros((height, 1)), np.cumsum(weight, axis=1)], axis=1)

@@ -112,14 +112,26 @@ def dome_light(w: World, x: float, y: float, z: float) -> tuple[float, float, fl
     lx, ly, lz = dome_direction(w, x, y, z)
     theta = math.acos(min(max(ly, -1.0), 1.0))
     u = (0.5 - math.atan2(lx, lz) / (2.0 * math.pi)) % 1.0
-    row = min(int(theta / math.pi * height), height - 1)
-    column = min(int(u * width), width - 1)
-    p = w.f8[w.i4[A_DOME_ROWS] + row + 1] - w.f8[w.i4[A_DOME_ROWS] + row]
-    q = w.f8[w.i4[A_DOME_COLUMNS] + row * (width + 1) + column + 1] - w.f8[w.i4[A_DOME_COLUMNS] + row * (width + 1) + column]
-    sine = max(math.sin(theta), 1e-6)
-    pdf = p * q * width * height / (2.0 * math.pi * math.pi * sine)
-    texel = w.i4[A_DOME] + 3 * (row * width + column)
-    return w.f4[texel], w.f4[texel + 1], w.f4[texel + 2], pdf
+    x1, y1 = u * width, theta / math.pi * height
+    row, column = min(int(y1), height - 1), min(int(x1), width - 1)
+    rows = w.i4[A_DOME_ROWS]
+    line = w.i4[A_DOME_COLUMNS] + row * (width + 1) + column
+    chance = (w.f8[rows + row + 1] - w.f8[rows + row]) * (w.f8[line + 1] - w.f8[line])
+    pdf = chance * width * height / (2.0 * math.pi * math.pi * max(math.sin(theta), 1e-6))
+    # between the middles of four pixels; round the seam, not over the poles
+    fx, fy = x1 - 0.5, y1 - 0.5
+    x0, y0 = int(math.floor(fx)), int(math.floor(fy))
+    fx, fy = fx - x0, fy - y0
+    r = g = b = 0.0
+    first = w.i4[A_DOME]
+    for turn in range(4):
+        across, down = turn & 1, turn >> 1
+        k = (fx if across else 1.0 - fx) * (fy if down else 1.0 - fy)
+        texel = first + 3 * (min(max(y0 + down, 0), height - 1) * width + (x0 + across) % width)
+        r += k * w.f4[texel]
+        g += k * w.f4[texel + 1]
+        b += k * w.f4[texel + 2]
+    return r, g, b, pdf
 
 
 @inner
@@ -166,11 +178,11 @@ def area_pdf(w: World, light: int, px: float, py: float, pz: float, dx: float, d
         x, y, z = px - w.f8[light + ORIGIN], py - w.f8[light + ORIGIN + 1], pz - w.f8[light + ORIGIN + 2]
         d2 = x * x + y * y + z * z
         r2 = w.f8[light + SIZE] * w.f8[light + SIZE]
-        if d2 > r2 * 1.0001:
-            s2 = r2 / d2
-            # 1 − cos of the cone, without cancellation for small ones
-            return 1.0 / (2.0 * math.pi * (s2 / (1.0 + math.sqrt(1.0 - s2))))
-        return distance * distance / (max(abs(cosine), 1e-6) * w.f8[light + AREA])
+        if d2 <= r2 * 1.0001:
+            return 0.0
+        s2 = r2 / d2
+        # 1 − cos of the cone, without cancellation for small ones
+        return 1.0 / (2.0 * math.pi * (s2 / (1.0 + math.sqrt(1.0 - s2))))
     return distance * distance / (max(abs(cosine), 1e-6) * w.f8[light + AREA])
 
 
@@ -232,12 +244,8 @@ def sample(
             t = d * c - math.sqrt(max(radius * radius - d2 * s * s, 0.0))
             k = shaped(w, light, -dx, -dy, -dz) * decayed(w, light, t)
             return dx, dy, dz, t, r * k, g * k, b * k, 1.0 / (2.0 * math.pi * gap), False
-        c = 1.0 - 2.0 * u
-        s = math.sqrt(max(1.0 - c * c, 0.0))
-        phi = 2.0 * math.pi * v
-        nx, ny, nz = s * math.cos(phi), s * math.sin(phi), c
-        qx, qy, qz = w.f8[light + ORIGIN] + radius * nx, w.f8[light + ORIGIN + 1] + radius * ny, w.f8[light + ORIGIN + 2] + radius * nz
-    elif kind == GLOW:
+        return 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, False  # only its outside shines
+    if kind == GLOW:
         t = int(w.f8[light + TRIANGLE])
         k = math.sqrt(u)
         b1, b2 = k * (1.0 - v), k * v
@@ -284,7 +292,7 @@ def sample(
         return 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, False
     dx, dy, dz = dx / d, dy / d, dz / d
     cosine = -(dx * nx + dy * ny + dz * nz)
-    if kind != GLOW and cosine <= 0.0 and kind != SPHERE:
+    if kind != GLOW and cosine <= 0.0:
         return dx, dy, dz, d, 0.0, 0.0, 0.0, 0.0, False
     k = shaped(w, light, -dx, -dy, -dz) * decayed(w, light, d)
     pdf = d * d / (max(abs(cosine), 1e-6) * w.f8[light + AREA])

@@ -13,7 +13,7 @@ import numpy as np
 
 from durvan.engine.kernels import lights
 from durvan.engine.kernels.programs import height, resolve
-from durvan.engine.kernels.tree import nearest
+from durvan.engine.kernels.tree import ANY, DEEPEST, EVERYTHING, PAST_LIGHTS, nearest
 from durvan.engine.kernels.world import (
     AREA,
     AXIS_Z,
@@ -65,7 +65,7 @@ from durvan.engine.kernels.world import (
     World,
     bare,
 )
-from durvan.optics.jit import entry, inner, unowned
+from durvan.optics.jit import address, beyond, entry, inner
 from durvan.optics.lobes import stack
 from durvan.optics.lobes.layout import (
     COUNT,
@@ -94,6 +94,7 @@ PRIMES = np.array(
 )  # fmt: skip
 STEPS = np.sqrt(PRIMES) % 1.0
 EACH = 8  # numbers that a bounce uses
+ROOM = DEEPEST + 72  # what stands before the records in the room of a call
 
 
 @inner
@@ -270,7 +271,7 @@ def clear_way(
     left = 1.0
     near = 0.0
     for _ in range(MOST_CUTS):
-        t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, distance, True, stack_, depths)
+        t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, distance, ANY, stack_, depths)
         if prim == NOTHING:
             return left
         m = w.i4[w.i4[A_OWNER] + prim * 3 + 0] if prim >= 0 else int(w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_MATERIAL])
@@ -296,11 +297,11 @@ def emitted(w: World, l: int, px: float, py: float, pz: float, dx: float, dy: fl
         if cosine <= 0.0:
             return 0.0, 0.0, 0.0, 0.0
     elif kind == SPHERE:
-        cosine = 1.0
-        x, y, z = px - w.f8[light + 4], py - w.f8[light + 5], pz - w.f8[light + 6]
-        if x * x + y * y + z * z <= w.f8[light + 16] * w.f8[light + 16] * 1.0001:
-            qx, qy, qz = x + t * dx, y + t * dy, z + t * dz
-            cosine = (qx * dx + qy * dy + qz * dz) / w.f8[light + 16]
+        # only its outside shines: a ray that comes out of it has met it already
+        x, y, z = px + t * dx - w.f8[light + 4], py + t * dy - w.f8[light + 5], pz + t * dz - w.f8[light + 6]
+        cosine = -(x * dx + y * dy + z * dz) / w.f8[light + 16]
+        if cosine <= 0.0:
+            return 0.0, 0.0, 0.0, 0.0
     else:
         cosine = 1.0
         if kind == CYLINDER:
@@ -317,12 +318,12 @@ def emitted(w: World, l: int, px: float, py: float, pz: float, dx: float, dy: fl
 
 @inner
 def add(out: F8, group: int, r: float, g: float, b: float) -> None:
-    """Add light to a group of the sample; what is no number is left out."""
+    """Add light to a group of the sample; what is no number is left out. `out` begins with how many groups there are."""
     if r + g + b < 1e30:
-        k = min(group, out.shape[0] - 1)
-        out[k, 0] += r
-        out[k, 1] += g
-        out[k, 2] += b
+        k = 1 + 3 * min(group, int(out[0]) - 1)
+        out[k] += r
+        out[k + 1] += g
+        out[k + 2] += b
 
 
 @inner
@@ -389,8 +390,7 @@ def walk(
     the place where it leaves.
     """
     tr = tg = tb = 1.0
-    s = spare[0:3]
-    a = spare[3:6]
+    s, a = spare, beyond(spare, 3)
     for c in range(3):
         x = min(max(rec[DEEP + c], 0.0), 0.999)
         a[c] = 1.0 - math.exp(-5.09406 * x + 2.61188 * x * x - 4.31805 * x * x * x)
@@ -409,7 +409,7 @@ def walk(
         which = number(key, index, at + 4 * step)
         c = 0 if which < cr else (1 if which < cr + cg else 2)
         far = -math.log(max(1.0 - number(key, index, at + 4 * step + 1), 1e-12)) / s[c]
-        t, prim, b1, b2 = nearest(w, px, py, pz, dx, dy, dz, 0.0, far, True, stack_, depths)
+        t, prim, b1, b2 = nearest(w, px, py, pz, dx, dy, dz, 0.0, far, PAST_LIGHTS, stack_, depths)
         if prim != NOTHING:
             er, eg, eb = math.exp(-s[0] * t), math.exp(-s[1] * t), math.exp(-s[2] * t)
             p = cr * er + cg * eg + cb * eb
@@ -467,7 +467,7 @@ def path(
     cuts = 0
     lights_there = w.i4[N_LIGHTS] > 0
     while True:
-        t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, far, False, stack_, depths)
+        t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, far, EVERYTHING, stack_, depths)
         if prim == NOTHING:
             for k in range(w.i4[N_FAR]):
                 l = w.i4[w.i4[A_FAR] + k]
@@ -607,7 +607,7 @@ def last_look(
     """After the last bounce: only light that comes straight from a light still counts."""
     near = 0.0
     for _ in range(MOST_CUTS):
-        t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, lights.INFINITE, False, stack_, depths)
+        t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, lights.INFINITE, EVERYTHING, stack_, depths)
         if prim == NOTHING:
             for k in range(w.i4[N_FAR]):
                 light = w.i4[A_LIGHT] + (w.i4[w.i4[A_FAR] + k]) * LIGHT
@@ -673,7 +673,7 @@ def camera_ray(cam: F8, x: float, y: float, u: float, v: float) -> tuple[float, 
 
 def scratch(registers: int) -> tuple[I4, F8]:
     """Room for one call of a kernel, for a world whose programs need some registers."""
-    return np.empty(160, dtype=np.int32), np.zeros(2 * RECORD + registers + 256)
+    return np.empty(DEEPEST, dtype=np.int32), np.zeros(ROOM + 2 * RECORD + registers)
 
 
 @entry
@@ -685,11 +685,14 @@ def render(
     gets the squares of their luminances. `ints` and `room` are as `scratch` makes them, for this call alone.
     """
     w = bare(w)
-    stack_, every = unowned(ints), unowned(room)
-    depths, point, hit, spare, chances = every[0:160], every[160:166], every[168:188], every[190:210], every[212:220]
-    rec, other, registers = every[224 : 224 + RECORD], every[224 + RECORD : 224 + 2 * RECORD], every[224 + 2 * RECORD :]
+    cam = address(cam)
+    stack_, every = address(ints), address(room)
+    depths, point, hit, spare, chances = every, beyond(every, DEEPEST + 8), beyond(every, DEEPEST + 16), beyond(every, DEEPEST + 38), beyond(every, DEEPEST + 60)
+    rec, other, registers = beyond(every, ROOM), beyond(every, ROOM + RECORD), beyond(every, ROOM + 2 * RECORD)
     groups = film.shape[2]
-    out = np.zeros((groups, 3))
+    kept = np.zeros(3 * groups + 1)
+    kept[0] = groups
+    out = address(kept)
     for y in range(y0, y1):
         for x in range(x0, x1):
             key = mixed(np.uint64(seed) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(y) * np.uint64(1 << 24) + np.uint64(x))
@@ -699,7 +702,7 @@ def render(
                 ox, oy, oz, dx, dy, dz, length = camera_ray(cam, sx, sy, number(key, index, 2), number(key, index, 3))
                 far = cam[C_FAR] * length if cam[C_FAR] > 0.0 else lights.INFINITE
                 for k in range(groups):
-                    out[k, 0] = out[k, 1] = out[k, 2] = 0.0
+                    out[1 + 3 * k] = out[2 + 3 * k] = out[3 + 3 * k] = 0.0
                 path(
                     w, ox, oy, oz, dx, dy, dz, cam[C_NEAR] * length, far, key, index, bounces, out,
                     stack_, depths, registers, point, rec, other, hit, spare, chances,
@@ -707,26 +710,27 @@ def render(
                 total = 0.0
                 most = 0.0
                 for k in range(groups):
-                    total += 0.2126 * out[k, 0] + 0.7152 * out[k, 1] + 0.0722 * out[k, 2]
-                    most += max(out[k, 0], max(out[k, 1], out[k, 2]))
+                    r, g, b = out[1 + 3 * k], out[2 + 3 * k], out[3 + 3 * k]
+                    total += 0.2126 * r + 0.7152 * g + 0.0722 * b
+                    most += max(r, max(g, b))
                 scale = clamp / most if 0.0 < clamp < most else 1.0
                 for k in range(groups):
                     for c in range(3):
-                        film[y, x, k, c] += scale * out[k, c]
+                        film[y, x, k, c] += scale * out[1 + 3 * k + c]
                 square[y, x] += (scale * total) ** 2
+    kept[0] = groups  # here, so that what `out` points to lives until now
 
 
 @entry
 def first_things(
-    w: World, cam: F8, width: int, height_: int, registers_needed: int, material: I4, thing: I4, depth: F8, normal: F8
+    w: World, cam: F8, width: int, height_: int, ints: I4, room: F8, material: I4, thing: I4, depth: F8, normal: F8
 ) -> None:
     """What stands in the middle of each pixel: material and object (−1 for nothing), depth in metres, world normal."""
-    stack_ = np.empty(160, dtype=np.int32)
-    depths = np.empty(160)
-    registers = np.empty(registers_needed)
-    point = np.empty(6)
-    rec = np.zeros(RECORD)
-    hit = np.empty(H_SIZE)
+    w = bare(w)
+    cam = address(cam)
+    stack_, depths = address(ints), address(room)
+    point, hit = beyond(depths, DEEPEST + 8), beyond(depths, DEEPEST + 16)
+    rec, registers = beyond(depths, ROOM), beyond(depths, ROOM + 2 * RECORD)
     for y in range(height_):
         for x in range(width):
             sx, sy = (x + 0.5) / width * 2.0 - 1.0, 1.0 - (y + 0.5) / height_ * 2.0
@@ -737,7 +741,7 @@ def first_things(
             for c in range(3):
                 normal[y, x, c] = 0.0
             for _ in range(MOST_CUTS):
-                t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, far, True, stack_, depths)
+                t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, far, PAST_LIGHTS, stack_, depths)
                 if prim == NOTHING:
                     break
                 m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)

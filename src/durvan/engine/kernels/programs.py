@@ -24,8 +24,9 @@ from durvan.engine.kernels.world import (
     P_WRAP_U,
     P_WRAP_V,
     World,
+    bare,
 )
-from durvan.optics.jit import entry, inner
+from durvan.optics.jit import address, beyond, entry, inner
 from durvan.optics.lobes.layout import RECORD
 
 (ADD, SUBTRACT, MULTIPLY, DIVIDE, POWER, LEAST, MOST, BELOW, FLOOR, ROOT, EXP, LOG, ABSOLUTE, PICTURE, NOISE) = range(15)
@@ -198,9 +199,12 @@ def height(w: World, m: int, u: float, v: float, x: float, y: float, z: float, f
 @entry
 def resolve_many(w: World, m: int, points: F8, records: F8, size: int) -> None:
     """The record of one material at n points [n, 6], into [n, RECORD]."""
+    w = bare(w)
     registers = np.empty(size)
+    width = records.shape[1]
     for n in range(points.shape[0]):
-        resolve(w, m, points[n], registers, records[n])
+        resolve(w, m, beyond(address(points), 6 * n), address(registers), beyond(address(records), width * n))
+    registers[0] = 0.0
 
 
 __all__ = ["I4", "gradient_noise", "height", "resolve", "resolve_many", "run"]

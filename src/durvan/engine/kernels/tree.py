@@ -10,7 +10,13 @@ from durvan.engine.kernels.world import (
     A_BOXES,
     A_CHILDREN,
     A_CORNER,
-    A_PRIMS,
+    A_MATERIAL,
+    A_OWNER,
+    M_PLAIN,
+    MATERIAL,
+    A_BLOCKS,
+    A_LEAVES,
+    A_SOLIDS,
     A_SHAPES,
     CYLINDER,
     DISK,
@@ -29,18 +35,21 @@ from durvan.engine.kernels.world import (
     S_Z,
     World,
 )
-from durvan.optics.jit import entry, inner
+from durvan.engine.kernels.slabs import corners, slabs
+from durvan.optics.jit import beyond, entry, inner, lowest_bit
 
 BINS = 16
-LEAF = 4
+LEAF = 8
 FAR_AWAY = 1e30
+DEEPEST = 512  # places on the stack of a walk; behind them lies room for eight numbers
+EVERYTHING, PAST_LIGHTS, ANY = range(3)
 
 
 @entry
 def build(low: F4, high: F4, order: I4, boxes: F4, children: I4) -> int:
     """Build the tree over n boxes; `low`, `high` [n, 3] in, `order` [n] and the nodes out. Gives how many nodes.
 
-    Binned surface-area heuristic (Wald 2007), 16 bins, up to 4 primitives a leaf.
+    Binned surface-area heuristic (Wald 2007), 16 bins, up to 8 primitives a leaf.
     """
     n = low.shape[0]
     for k in range(n):
@@ -117,7 +126,7 @@ def build(low: F4, high: F4, order: I4, boxes: F4, children: I4) -> int:
                     cost = total * (x * y + y * z + z * x) + right_area[b + 1]
                     if cost < best:
                         best, axis, split = cost, a, b
-        if size <= LEAF or (axis < 0 and size <= 15):
+        if size <= LEAF:
             leaf = -1 - (first * 16 + size)
             if parent >= 0:
                 children[parent, side] = leaf
@@ -156,6 +165,91 @@ def build(low: F4, high: F4, order: I4, boxes: F4, children: I4) -> int:
             stack[depth, 2], stack[depth, 3] = node, which
             depth += 1
     return nodes
+
+
+@entry
+def widen(boxes: F4, children: I4, wide: F4, kids: I4) -> int:
+    """Join the nodes of a tree eight to one: `wide` [n, 48] least x, y, z and largest x, y, z of eight, `kids` [n, 8].
+
+    A node takes its children's children in, the largest first. Gives how many nodes there are.
+    """
+    waiting = np.empty((boxes.shape[0] + 8, 2), dtype=np.int32)  # a node of the tree, and the wide one it becomes
+    waiting[0, 0], waiting[0, 1] = 0, 0
+    depth, made = 1, 1
+    who = np.empty((8, 2), dtype=np.int32)  # a node and a side of it
+    while depth > 0:
+        depth -= 1
+        node, to = waiting[depth, 0], waiting[depth, 1]
+        who[0, 0], who[0, 1], who[1, 0], who[1, 1] = node, 0, node, 1
+        count = 2
+        while count < 8:
+            best, chosen = -1.0, -1
+            for k in range(count):
+                n, side = who[k, 0], 6 * who[k, 1]
+                if children[n, who[k, 1]] >= 0:
+                    x = boxes[n, side + 3] - boxes[n, side]
+                    y = boxes[n, side + 4] - boxes[n, side + 1]
+                    z = boxes[n, side + 5] - boxes[n, side + 2]
+                    if x * y + y * z + z * x > best:
+                        best, chosen = x * y + y * z + z * x, k
+            if chosen < 0:
+                break
+            opened = children[who[chosen, 0], who[chosen, 1]]
+            who[chosen, 0], who[chosen, 1] = opened, 0
+            who[count, 0], who[count, 1] = opened, 1
+            count += 1
+        for k in range(8):
+            for a in range(3):
+                wide[to, 8 * a + k], wide[to, 24 + 8 * a + k] = FAR_AWAY, -FAR_AWAY
+            kids[to, k] = -1
+        for k in range(count):
+            n, side = who[k, 0], who[k, 1]
+            for a in range(3):
+                wide[to, 8 * a + k] = boxes[n, 6 * side + a]
+                wide[to, 24 + 8 * a + k] = boxes[n, 6 * side + 3 + a]
+            child = children[n, side]
+            if child >= 0:
+                kids[to, k] = made
+                waiting[depth, 0], waiting[depth, 1] = child, made
+                depth += 1
+                made += 1
+            else:
+                kids[to, k] = child
+    return made
+
+
+@entry
+def settle(kids: I4, order: I4, corner: F4, moved: I4, solids: I4, leaves: I4, blocks: F4) -> int:
+    """Number the leaves, put their triangles side by side, and have `kids` name them: −1 − leaf.
+
+    `moved` [triangles] gets the order in which triangles are to lie; `leaves` [n, 4] first triangle and how many, first
+    solid (in `solids`) and how many; `blocks` [n, 72] the corners of up to eight triangles, row by row.
+    """
+    count = corner.shape[0]
+    triangle = solid = leaf = 0
+    for node in range(kids.shape[0]):
+        for k in range(8):
+            packed = -1 - kids[node, k]
+            if packed <= 0:
+                continue
+            leaves[leaf, 0], leaves[leaf, 1], leaves[leaf, 2], leaves[leaf, 3] = triangle, 0, solid, 0
+            for c in range(72):
+                blocks[leaf, c] = 0.0
+            for place in range(packed >> 4, (packed >> 4) + (packed & 15)):
+                p = order[place]
+                if p < count:
+                    for c in range(9):
+                        blocks[leaf, 8 * c + leaves[leaf, 1]] = corner[p, c]
+                    moved[triangle] = p
+                    triangle += 1
+                    leaves[leaf, 1] += 1
+                else:
+                    solids[solid] = p - count
+                    solid += 1
+                    leaves[leaf, 3] += 1
+            kids[node, k] = -1 - leaf
+            leaf += 1
+    return leaf
 
 
 @inner
@@ -213,80 +307,85 @@ def _shape(w: World, s: int, ox: float, oy: float, oz: float, dx: float, dy: flo
 @inner
 def nearest(
     w: World, ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, near: float, far: float,
-    shadow: bool, stack: I4, depths: F8,
+    mode: int, stack: I4, depths: F8,
 ) -> tuple[float, int, float, float]:
     """The first thing on a ray: distance, primitive (−1 − shape; or −FAR for nothing), barycentrics of 2nd and 3rd corner.
 
-    A `shadow` ray passes shapes that are lights.
+    With PAST_LIGHTS it passes shapes that are lights; with ANY it also ends at anything solid, be it the nearest or not.
     """
     nothing = -(1 << 30)
     best, prim, b1, b2 = far, nothing, 0.0, 0.0
     if w.i4[N_NODES] == 0:
         return best, prim, b1, b2
-    ix = 1.0 / dx if abs(dx) > 1e-18 else (1e18 if dx >= 0.0 else -1e18)
-    iy = 1.0 / dy if abs(dy) > 1e-18 else (1e18 if dy >= 0.0 else -1e18)
-    iz = 1.0 / dz if abs(dz) > 1e-18 else (1e18 if dz >= 0.0 else -1e18)
-    sx, sy, sz = (3 if ix < 0.0 else 0), (3 if iy < 0.0 else 0), (3 if iz < 0.0 else 0)
+    # boxes are padded, so that single precision is enough for them
+    ix = np.float32(1.0 / dx if abs(dx) > 1e-18 else (1e18 if dx >= 0.0 else -1e18))
+    iy = np.float32(1.0 / dy if abs(dy) > 1e-18 else (1e18 if dy >= 0.0 else -1e18))
+    iz = np.float32(1.0 / dz if abs(dz) > 1e-18 else (1e18 if dz >= 0.0 else -1e18))
+    x0, y0, z0 = (24 if ix < 0.0 else 0), (32 if iy < 0.0 else 8), (40 if iz < 0.0 else 16)
+    rx, ry, rz = np.float32(ox), np.float32(oy), np.float32(oz)
+    start = np.float32(near * 0.999999)
+    boxes, children = w.i4[A_BOXES], w.i4[A_CHILDREN]
+    ex, ey, ez = np.float32(dx), np.float32(dy), np.float32(dz)
+    slack = np.float32(1e-4 * max(1.0, max(abs(ox), max(abs(oy), abs(oz)))))
+    triangles, owners, blocks = w.i4[A_CORNER], w.i4[A_OWNER], w.i4[A_BLOCKS]
+    leaves, solids = w.i4[A_LEAVES], w.i4[A_SOLIDS]
+    entered = beyond(depths, DEEPEST)
     top = 0
     node = 0
     while True:
         if node >= 0:
-            box = w.i4[A_BOXES] + node * 12
-            # both children: entry and exit by slabs, widened a little for rounding (Ize 2013)
-            n0 = max(max((w.f4[box + sx] - ox) * ix, (w.f4[box + 1 + sy] - oy) * iy), max((w.f4[box + 2 + sz] - oz) * iz, near))
-            f0 = min(min((w.f4[box + 3 - sx] - ox) * ix, (w.f4[box + 4 - sy] - oy) * iy), (w.f4[box + 5 - sz] - oz) * iz) * 1.0000004
-            n1 = max(max((w.f4[box + 6 + sx] - ox) * ix, (w.f4[box + 7 + sy] - oy) * iy), max((w.f4[box + 8 + sz] - oz) * iz, near))
-            f1 = min(min((w.f4[box + 9 - sx] - ox) * ix, (w.f4[box + 10 - sy] - oy) * iy), (w.f4[box + 11 - sz] - oz) * iz) * 1.0000004
-            hit0 = n0 <= f0 and n0 < best
-            hit1 = n1 <= f1 and n1 < best
-            left, right = w.i4[w.i4[A_CHILDREN] + node * 2 + 0], w.i4[w.i4[A_CHILDREN] + node * 2 + 1]
-            if hit0 and hit1:
-                if n0 <= n1:
-                    stack[top], depths[top] = right, n1
-                    node = left
-                else:
-                    stack[top], depths[top] = left, n0
-                    node = right
+            mask = slabs(
+                beyond(w.f4, boxes + node * 48), x0, y0, z0, 24 - x0, 40 - y0, 56 - z0, rx, ry, rz, ix, iy, iz,
+                start, np.float32(best), entered,
+            )  # fmt: skip
+            first = top
+            while mask != 0:
+                k = lowest_bit(mask)
+                mask &= mask - 1
+                t = entered[k]
+                # the farthest lies lowest, so that the nearest is taken first
+                place = top
+                while place > first and depths[place - 1] < t:
+                    depths[place], stack[place] = depths[place - 1], stack[place - 1]
+                    place -= 1
+                depths[place], stack[place] = t, w.i4[children + node * 8 + k]
                 top += 1
-                continue
-            if hit0:
-                node = left
-                continue
-            if hit1:
-                node = right
-                continue
         else:
-            packed = -1 - node
-            first, count = packed >> 4, packed & 15
-            for k in range(first, first + count):
-                p = w.i4[w.i4[A_PRIMS] + k]
-                if p >= 0:
-                    c = w.i4[A_CORNER] + p * 9
-                    ax, ay, az = w.f4[c + 0], w.f4[c + 1], w.f4[c + 2]
-                    e1x, e1y, e1z, e2x, e2y, e2z = w.f4[c + 3], w.f4[c + 4], w.f4[c + 5], w.f4[c + 6], w.f4[c + 7], w.f4[c + 8]
-                    hx, hy, hz = dy * e2z - dz * e2y, dz * e2x - dx * e2z, dx * e2y - dy * e2x
-                    det = e1x * hx + e1y * hy + e1z * hz
-                    if det == 0.0:
-                        continue
-                    inverse = 1.0 / det
-                    tx, ty, tz = ox - ax, oy - ay, oz - az
-                    u = (tx * hx + ty * hy + tz * hz) * inverse
-                    if u < 0.0 or u > 1.0:
-                        continue
-                    qx, qy, qz = ty * e1z - tz * e1y, tz * e1x - tx * e1z, tx * e1y - ty * e1x
-                    v = (dx * qx + dy * qy + dz * qz) * inverse
-                    if v < 0.0 or u + v > 1.0:
-                        continue
-                    t = (e2x * qx + e2y * qy + e2z * qz) * inverse
-                    if near < t < best:
-                        best, prim, b1, b2 = t, p, u, v
-                else:
-                    s = -1 - p
-                    if shadow and w.f8[w.i4[A_SHAPES] + s * SHAPE + 1] >= 0.0:
-                        continue
-                    t = _shape(w, s, ox, oy, oz, dx, dy, dz, near, best)
-                    if t > 0.0:
-                        best, prim, b1, b2 = t, p, 0.0, 0.0
+            leaf = leaves - 4 * (node + 1)
+            first = w.i4[leaf]
+            mask = corners(
+                beyond(w.f4, blocks - 72 * (node + 1)), rx, ry, rz, ex, ey, ez, start - slack, np.float32(best) + slack
+            )
+            while mask != 0:
+                p = first + lowest_bit(mask)
+                mask &= mask - 1
+                c = triangles + p * 9
+                e1x, e1y, e1z, e2x, e2y, e2z = w.f4[c + 3], w.f4[c + 4], w.f4[c + 5], w.f4[c + 6], w.f4[c + 7], w.f4[c + 8]
+                hx, hy, hz = dy * e2z - dz * e2y, dz * e2x - dx * e2z, dx * e2y - dy * e2x
+                det = e1x * hx + e1y * hy + e1z * hz
+                if det == 0.0:
+                    continue
+                inverse = 1.0 / det
+                tx, ty, tz = ox - w.f4[c], oy - w.f4[c + 1], oz - w.f4[c + 2]
+                u = (tx * hx + ty * hy + tz * hz) * inverse
+                if u < 0.0 or u > 1.0:
+                    continue
+                qx, qy, qz = ty * e1z - tz * e1y, tz * e1x - tx * e1z, tx * e1y - ty * e1x
+                v = (dx * qx + dy * qy + dz * qz) * inverse
+                if v < 0.0 or u + v > 1.0:
+                    continue
+                t = (e2x * qx + e2y * qy + e2z * qz) * inverse
+                if near < t < best:
+                    best, prim, b1, b2 = t, p, u, v
+                    if mode == ANY and w.i4[w.i4[A_MATERIAL] + w.i4[owners + 3 * p] * MATERIAL + M_PLAIN] == 1:
+                        return best, prim, b1, b2  # whatever it is, nothing comes past it
+            for k in range(w.i4[leaf + 2], w.i4[leaf + 2] + w.i4[leaf + 3]):
+                s = w.i4[solids + k]
+                if mode != EVERYTHING and w.f8[w.i4[A_SHAPES] + s * SHAPE + 1] >= 0.0:
+                    continue
+                t = _shape(w, s, ox, oy, oz, dx, dy, dz, near, best)
+                if t > 0.0:
+                    best, prim, b1, b2 = t, -1 - s, 0.0, 0.0
         while top > 0 and depths[top - 1] >= best:
             top -= 1
         if top == 0:

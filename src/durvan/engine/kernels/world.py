@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from durvan.optics.jit import inner, unowned
+from durvan.optics.jit import address, inner
 
 F8 = NDArray[np.float64]
 F4 = NDArray[np.float32]
@@ -74,9 +74,9 @@ MATERIAL = 13
 
 
 # Where each table begins, in the array of its kind; these places stand at the front of the whole numbers
-A_BOXES = 0  # f4: [nodes, 12] least and most corner of both children
-A_CHILDREN = 1  # i4: [nodes, 2] a node, or −1 − (first × 16 + count) for a leaf
-A_PRIMS = 2  # i4: [primitives] a triangle, or −1 − shape
+A_BOXES = 0  # f4: [nodes, 48] least x, y, z and largest x, y, z of eight children
+A_CHILDREN = 1  # i4: [nodes, 8] a node, or −1 − leaf
+A_SOLIDS = 2  # i4: solid shapes in the order of the leaves
 A_CORNER = 3  # f4: [triangles, 9] a corner and two edges
 A_NORMAL = 4  # f4: [triangles, 9]
 A_UV = 5  # f4: [triangles, 6]
@@ -97,7 +97,9 @@ A_DOME = 19  # f4: [height, width, 3] radiance, top row first
 A_DOME_ROWS = 20  # f8: [height + 1] summed
 A_DOME_COLUMNS = 21  # f8: [height, width + 1] summed
 A_DOME_FRAME = 22  # f8: [9] its axes in the world, as rows
-N_NODES, N_LIGHTS, N_FAR, N_DOME_HEIGHT, N_DOME_WIDTH = range(23, 28)  # how many there are
+A_LEAVES = 23  # i4: [leaves, 4] first triangle and how many, first of the solids and how many
+A_BLOCKS = 24  # f4: [leaves, 72] corners and edges of up to eight triangles, row by row
+N_NODES, N_LIGHTS, N_FAR, N_DOME_HEIGHT, N_DOME_WIDTH = range(25, 30)  # how many there are
 HEAD = 32
 
 
@@ -114,8 +116,8 @@ class World(NamedTuple):
 
 @inner
 def bare(w: World) -> World:
-    """The same arrays without their counts of users: two threads that count users of one array wait for each other."""
-    return World(unowned(w.f8), unowned(w.f4), unowned(w.i4), unowned(w.tables))
+    """The same as pointers, which is how all kernels hand it on."""
+    return World(address(w.f8), address(w.f4), address(w.i4), address(w.tables))
 
 
 def pack(tables_of_numbers: dict[int, NDArray[np.generic]], counts: dict[int, int], tables: F8) -> World:

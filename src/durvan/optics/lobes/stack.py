@@ -11,7 +11,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from durvan.optics.jit import entry, inner
+from durvan.optics.jit import address, entry, inner
 from durvan.optics.lobes import diffuse, facets, fresnel
 from durvan.optics.lobes.layout import (
     ABSORB,
@@ -381,18 +381,21 @@ def sample(
 @entry
 def evaluate_many(rec: Array, o: Array, i: Array, tables: Tables, value: Array, pdf: Array) -> None:
     """Evaluate one record for n pairs of directions: `o`, `i` [n, 3] in, `value` [n, 3] and `pdf` [n] out."""
-    chances = np.empty(8)
+    room = np.empty(8)
+    chances, rec, tables = address(room), address(rec), address(tables)
     for n in range(o.shape[0]):
         shares(rec, o[n, 2], tables, chances)
         value[n, 0], value[n, 1], value[n, 2], pdf[n] = evaluate(
             rec, o[n, 0], o[n, 1], o[n, 2], i[n, 0], i[n, 1], i[n, 2], tables, chances
         )
+    room[0] = 0.0  # so that what `chances` points to lives until here
 
 
 @entry
 def sample_many(rec: Array, o: Array, u: Array, tables: Tables, i: Array, weight: Array, pdf: Array, chosen: Array) -> None:
     """Sample one record n times: `o`, `u` [n, 3] in; `i`, `weight` [n, 3], `pdf` [n] and the lobes [n] out."""
-    chances = np.empty(8)
+    room = np.empty(8)
+    chances, rec, tables = address(room), address(rec), address(tables)
     for n in range(o.shape[0]):
         shares(rec, o[n, 2], tables, chances)
         s = sample(rec, o[n, 0], o[n, 1], o[n, 2], u[n, 0], u[n, 1], u[n, 2], tables, chances)
@@ -400,6 +403,7 @@ def sample_many(rec: Array, o: Array, u: Array, tables: Tables, i: Array, weight
         weight[n, 0], weight[n, 1], weight[n, 2] = s[3], s[4], s[5]
         pdf[n] = s[6]
         chosen[n] = s[8]
+    room[0] = 0.0
 
 
 __all__ = ["RECIPROCAL", "cover", "evaluate", "evaluate_many", "is_mirror", "lobe", "sample", "sample_many", "shares"]

@@ -35,6 +35,17 @@ class Conventions(Document):
     exposure: str
 
 
+class FitCase(Document):
+    """Which parameters may be moved to bring a look nearer to another one; the first case that holds counts.
+
+    Nearly interchangeable ones (a weight and an index) do not stand in one case together.
+    """
+
+    given: dict[str, tuple[float, float]] = Field(default_factory=dict, description="parameters and where they must lie")
+    facing: bool = Field(default=False, description="only where the other look changes with the facing ratio")
+    vary: tuple[str, ...]
+
+
 class Identity(Document):
     """`pack.yaml`: who the dialect is and how its things are written into USD."""
 
@@ -50,6 +61,7 @@ class Identity(Document):
     shares: tuple[str, ...] = Field(default=(), description="parts that several packs have in common")
     conventions: Conventions
     abilities: dict[str, bool | int | str] = Field(default_factory=dict)
+    fit: dict[str, tuple[FitCase, ...]] = Field(default_factory=dict, description="by node type")
 
 
 class Role(Document):

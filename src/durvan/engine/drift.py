@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import json
+import os
 from collections.abc import Callable
-from dataclasses import dataclass
+from contextlib import suppress
+from dataclasses import asdict, dataclass
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from durvan.dialects.look import Record
-from durvan.engine.swatches import LEVELS, LIGHTINGS, Maker, Swatch
+from durvan.engine.swatches import LEVELS, LIGHTINGS, Maker, Swatch, fingerprint
 from durvan.optics.difference import cielab, ciede2000
 
 Floats = NDArray[np.float64]
@@ -115,15 +118,50 @@ def measure(
         a, b = source.swatch(), target.swatch()
         found = compare(a, b)
         watch(a, b, found)
-        if found.noise <= SURE and (level >= 4 or found.mean == 0.0):
+        if found.noise <= SURE and level >= 4:
             break
     for maker in (source, target):
         maker.keep()
     return found
 
 
-def between(source: Record, target: Record, folder: Path | None = None) -> Drift:
-    """The drift between two looks."""
-    found = measure(Maker(source, folder), Maker(target, folder))
-    assert found is not None
+def _note(folder: Path, source: str, target: str) -> Path:
+    return folder / "drift" / source[:2] / f"{source[:32]}-{target[:32]}.json"
+
+
+def remembered(folder: Path | None, source: str, target: str) -> Drift | None:
+    """A drift that was measured before between two looks, by their keys."""
+    if source == target:
+        return Drift(0.0, 0.0, 0.0, LIGHTINGS[0], (0.0, 0.0, 0.0), 0)
+    if folder is None:
+        return None
+    try:
+        data = json.loads(_note(folder, source, target).read_text(encoding="utf-8"))
+        return Drift(**{**data, "by_lighting": tuple(data["by_lighting"])})
+    except (OSError, ValueError, TypeError, KeyError):
+        return None
+
+
+def remember(folder: Path | None, source: str, target: str, found: Drift) -> None:
+    """Keep a drift for later; a full disk costs no more than that."""
+    if folder is None:
+        return
+    note = _note(folder, source, target)
+    with suppress(OSError):
+        note.parent.mkdir(parents=True, exist_ok=True)
+        part = note.with_suffix(f".{os.getpid()}.part")
+        part.write_text(json.dumps(asdict(found)), encoding="utf-8")
+        part.replace(note)
+
+
+def between(
+    source: Record, target: Record, folder: Path | None = None, stop: Callable[[], bool] = lambda: False
+) -> Drift | None:
+    """The drift between two looks, from before where it is known; None when stopped."""
+    a, b = fingerprint(source), fingerprint(target)
+    found = remembered(folder, a, b)
+    if found is None:
+        found = measure(Maker(source, folder), Maker(target, folder), stop=stop)
+        if found is not None:
+            remember(folder, a, b, found)
     return found

@@ -392,6 +392,37 @@ def evaluate_many(rec: Array, o: Array, i: Array, tables: Tables, value: Array, 
 
 
 @entry
+def albedos(rec: Array, cosines: Array, tables: Tables, out: Array) -> None:
+    """What a record reflects and lets pass towards n cosines, mirrors too: `out` [n, 6], three channels of each."""
+    record, table = address(rec), address(tables)
+    for n in range(cosines.shape[0]):
+        o = cosines[n]
+        for c in range(6):
+            out[n, c] = 0.0
+        for k in range(int(rec[COUNT])):
+            b = HEADER + k * LOBE
+            kind = int(rec[b + KIND])
+            if kind == NONE:
+                continue
+            kr, kg, kb = cover(record, b, o, o, table, False)
+            er, eg, eb = lobe_albedo(record, b, o, table, False)
+            side = 0
+            if kind == REFRACT:
+                side = 3
+                alpha = math.sqrt(rec[b + ALPHA_X] * rec[b + ALPHA_Y])
+                er = eg = eb = 1.0 - glass(table, int(rec[b + FACETS]), alpha, o, rec[b + FIRST])
+            elif kind == STRAIGHT:
+                side = 3
+                er, eg, eb = fresnel.law(record, b, o, False)
+                er, eg, eb = 1.0 - er, 1.0 - eg, 1.0 - eb
+            elif kind == THROUGH:
+                side = 3
+            out[n, side] += rec[b + WEIGHT] * kr * er
+            out[n, side + 1] += rec[b + WEIGHT + 1] * kg * eg
+            out[n, side + 2] += rec[b + WEIGHT + 2] * kb * eb
+
+
+@entry
 def sample_many(rec: Array, o: Array, u: Array, tables: Tables, i: Array, weight: Array, pdf: Array, chosen: Array) -> None:
     """Sample one record n times: `o`, `u` [n, 3] in; `i`, `weight` [n, 3], `pdf` [n] and the lobes [n] out."""
     room = np.empty(8)
@@ -406,4 +437,4 @@ def sample_many(rec: Array, o: Array, u: Array, tables: Tables, i: Array, weight
     room[0] = 0.0
 
 
-__all__ = ["RECIPROCAL", "cover", "evaluate", "evaluate_many", "is_mirror", "lobe", "sample", "sample_many", "shares"]
+__all__ = ["RECIPROCAL", "albedos", "cover", "evaluate", "evaluate_many", "is_mirror", "lobe", "sample", "sample_many", "shares"]

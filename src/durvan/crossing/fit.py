@@ -1,0 +1,275 @@
+"""Fit: move a target's parameters until its lobes answer like the source's; what is gained is then measured as drift.
+
+Least squares over pairs of directions, around each mirror direction as close as the lobes are sharp, and over what is
+reflected and let through in all. Values are compared by their cube root, as lightness is. A map is not fitted texel
+by texel: where a parameter is fed by a node that corrects a map, that node's numbers are moved, over a few places.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import least_squares
+
+from durvan.dialects.look import Facts, Record, record, resolve, trace
+from durvan.dialects.look import Tracer as Tracer
+from durvan.dialects.pack import Pack
+from durvan.graph.expression import Pixels, order
+from durvan.optics.lobes import layout, stack
+from durvan.optics.lobes.tables import tables
+from durvan.scene.graph import Graph, Node, Value
+
+Floats = NDArray[np.float64]
+ANGLES = (8.0, 38.0, 62.0, 78.0)  # of the view, degrees
+_ROUND = (0.0, 90.0, 180.0)
+_STEPS = (0.0, 0.5, 1.0, 2.0, 4.0, 9.0)  # about the mirror direction, in half widths of the lobe
+_WIDE = (25.0, 50.0)
+_PLACES = 12
+_ROUNDS = 14
+
+
+@dataclass(frozen=True)
+class Moved:
+    """One value that the fit changed, in the target's words."""
+
+    node: str
+    parameter: str
+    value: Value
+
+
+@dataclass(frozen=True)
+class Fit:
+    """What a fit found: the values that changed, and the misfit before and after (root mean square, no unit)."""
+
+    moved: tuple[Moved, ...]
+    before: float
+    after: float
+
+
+@dataclass(frozen=True)
+class _Knob:
+    """A number that may move: where it stands, which channel (−1 all), and between what."""
+
+    node: str
+    parameter: str
+    channel: int
+    start: float
+    low: float
+    high: float
+
+
+def _places(pixels: Pixels, looks: Sequence[Record]) -> list[dict[str, float]]:
+    """Places on the surface to compare at: one where nothing varies but the view, else some spread evenly over it."""
+    names = {str(lane.data) for look in looks for lane in order(list(look.lanes.values())) if lane.op == "point"}
+    if not names & {"u", "v", "x", "y", "z"}:
+        return [{"u": 0.5, "v": 0.5, "x": 0.0, "y": 0.0, "z": 0.0}]
+    out = []
+    for n in range(_PLACES):
+        u, v = (0.5 + n * 0.7548776662466927) % 1.0, (0.5 + n * 0.5698402909980532) % 1.0
+        out.append({"u": u, "v": v, "x": 0.1 * u, "y": 0.1 * v, "z": 0.05 * (u - v)})
+    return out
+
+
+def _sharpest(rec: Floats) -> float:
+    """The smallest alpha of a record's facet lobes; 1 when it has none."""
+    found = 1.0
+    for n in range(int(rec[layout.COUNT])):
+        b = layout.HEADER + n * layout.LOBE
+        if int(rec[b]) in (layout.REFLECT, layout.REFRACT, layout.STRAIGHT):
+            found = min(found, max(rec[b + layout.ALPHA_X], 0.02))
+    return found
+
+
+def _directions(width: float) -> list[tuple[Floats, Floats]]:
+    """For each view: directions to the eye and to the light [n, 3]; `width` is the lobe's half width in radians."""
+    out = []
+    offsets = [step * math.degrees(width) for step in _STEPS] + list(_WIDE)
+    for angle in ANGLES:
+        eye = np.array([math.sin(math.radians(angle)), 0.0, math.cos(math.radians(angle))])
+        light = []
+        for side in (1.0, -1.0):
+            middle = np.array([-eye[0], 0.0, side * eye[2]])
+            right = np.array([side * eye[2], 0.0, eye[0]])
+            for offset in offsets:
+                for turn in _ROUND:
+                    a, b = math.radians(min(offset, 85.0)), math.radians(turn)
+                    across = math.cos(b) * right + math.sin(b) * np.array([0.0, 1.0, 0.0])
+                    way = math.cos(a) * middle + math.sin(a) * across
+                    if way[2] * side > 0.02:
+                        light.append(way)
+        found = np.array(light)
+        out.append((np.tile(eye, (len(found), 1)), found))
+    return out
+
+
+class _Problem:
+    """One target graph against one source look."""
+
+    def __init__(self, source: Record, graph: Graph, pack: Pack, facts: Facts, pixels: Pixels) -> None:
+        assert pack.looks is not None
+        self.graph, self.pack, self.facts, self.pixels = graph, pack, facts, pixels
+        target = trace(graph, pack.vocabulary, pack.looks, facts)
+        self.places = _places(pixels, (source, target))
+        recs = self._resolved(source) + self._resolved(target)
+        self.pairs = _directions(max(min(_sharpest(rec) for rec in recs), 0.01))
+        self.cosines = np.cos(np.radians(ANGLES))
+        self.goal = self._answers(source)
+        self.knobs = self._knobs(source)
+
+    def _resolved(self, look: Record) -> list[Floats]:
+        """Records at every place and every view, as what faces the eye may look otherwise than what does not."""
+        if not look.lanes:
+            return [look.base]
+        views = np.cos(np.radians(ANGLES))
+        points = {
+            name: np.array([place[name] for place in self.places for _ in views]) for name in ("u", "v", "x", "y", "z")
+        }
+        points["facing"] = np.tile(views, len(self.places))
+        return list(resolve(look, points, self.pixels))
+
+    def _answers(self, look: Record) -> Floats:
+        recs = self._resolved(look)
+        out = []
+        for place in range(len(self.places)):
+            for view, (eye, light) in enumerate(self.pairs):
+                rec = recs[place * len(ANGLES) + view] if len(recs) > 1 else recs[0]
+                value, pdf = np.zeros((len(light), 3)), np.zeros(len(light))
+                stack.evaluate_many(rec, eye, light, tables(), value, pdf)
+                out.append(np.cbrt(value * np.abs(light[:, 2:3]) + 1e-3).ravel() * 0.5)
+                whole = np.zeros((1, 6))
+                stack.albedos(rec, self.cosines[view : view + 1], tables(), whole)
+                out.append(2.5 * np.cbrt(whole.ravel() + 1e-3))
+                out.append(np.cbrt(rec[layout.GLOW : layout.GLOW + 3] / 179.0 + 1e-3))
+        return np.concatenate(out) / math.sqrt(len(self.places))
+
+    # what may move
+
+    def _varied(self, node: Node, facing: bool) -> tuple[str, ...]:
+        for case in self.pack.identity.fit.get(node.kind, ()):
+            if case.facing and not facing:
+                continue
+            if all(low <= self._level(node, name) <= high for name, (low, high) in case.given.items()):
+                return case.vary
+        return ()
+
+    def _level(self, node: Node, name: str) -> float:
+        value = self._value(node, name)
+        if isinstance(value, tuple):
+            return max(value)
+        return 0.5 if name in node.links else float(value) if not isinstance(value, str) else 0.0
+
+    def _value(self, node: Node, name: str) -> Value:
+        parameter = self.pack.parameter(node.kind, name)
+        found = node.values.get(name, parameter.default if parameter is not None else 0.0)
+        return 0.0 if found is None else found
+
+    def _knobs(self, source: Record) -> list[_Knob]:
+        link = self.graph.outputs.get("surface")
+        root = self.graph.nodes.get(link.node) if link is not None else None
+        if root is None:
+            return []
+        facing = any(lane.op == "point" and lane.data == "facing" for lane in order(list(source.lanes.values())))
+        out: list[_Knob] = []
+        for name in self._varied(root, facing):
+            feed = root.links.get(name)
+            if feed is None:
+                out.extend(self._of(root, name))
+                continue
+            node = self.graph.nodes.get(feed.node)
+            if node is not None and self.graph.consumers()[node.id] == 1:
+                for inner in self._varied(node, False):
+                    if inner not in node.links:
+                        out.extend(self._of(node, inner))
+        return out
+
+    def _of(self, node: Node, name: str) -> list[_Knob]:
+        parameter = self.pack.parameter(node.kind, name)
+        value = self._value(node, name)
+        if parameter is None or isinstance(value, str):
+            return []
+        low, high = parameter.range or (-10.0, 10.0)
+        low, high = max(low, -10.0), min(high, 10.0)
+        parts = value if isinstance(value, tuple) else (float(value),)
+        whole = -1 if not isinstance(value, tuple) else 0
+        return [
+            _Knob(node.id, name, whole + n if whole == 0 else -1, min(max(part, low), high), low, high)
+            for n, part in enumerate(parts)
+        ]
+
+    # moving
+
+    def graph_at(self, numbers: Sequence[float]) -> Graph:
+        """The target graph with the knobs turned."""
+        out = Graph(dict(self.graph.nodes), dict(self.graph.outputs))
+        for knob, number in zip(self.knobs, numbers, strict=True):
+            node = out.nodes[knob.node]
+            if node is self.graph.nodes[knob.node]:
+                node = out.nodes[knob.node] = replace(node, values=dict(node.values))
+            value: Value = float(number)
+            if knob.channel >= 0:
+                held = self._value(node, knob.parameter)
+                parts = list(held) if isinstance(held, tuple) else [0.0] * 3
+                parts[knob.channel] = float(number)
+                value = tuple(parts)
+            node.values[knob.parameter] = value
+        return out
+
+    def apart(self, numbers: Floats) -> Floats:
+        """What is to become small: the difference of the answers, and a slight pull to where it began."""
+        assert self.pack.looks is not None
+        made = trace(self.graph_at(list(numbers)), self.pack.vocabulary, self.pack.looks, self.facts)
+        start = np.array([knob.start for knob in self.knobs])
+        pull = 0.01 * (np.asarray(numbers) - start)
+        return np.concatenate([self._answers(made) - self.goal, pull])
+
+    def solve(self) -> Fit | None:
+        """Turn the knobs; None when there are none or nothing is gained."""
+        if not self.knobs:
+            return None
+        low = np.array([knob.low for knob in self.knobs])
+        high = np.array([knob.high for knob in self.knobs])
+        start = np.array([knob.start for knob in self.knobs])
+        inside = np.clip(start, low + 1e-6 * (high - low), high - 1e-6 * (high - low))
+        before = _size(self.apart(start))
+        found = least_squares(
+            self.apart, inside, bounds=(low, high), max_nfev=_ROUNDS, diff_step=2e-3, x_scale=np.maximum(np.abs(inside), 0.1)
+        )
+        after = _size(found.fun)
+        if not math.isfinite(after) or after >= before * 0.995:
+            return None
+        numbers = [round(float(number), 5) for number in found.x]
+        turned = self.graph_at(numbers)
+        moved = {
+            (knob.node, knob.parameter): turned.nodes[knob.node].values[knob.parameter]
+            for knob, number in zip(self.knobs, numbers, strict=True)
+            if abs(number - knob.start) > 2e-4
+        }
+        return Fit(tuple(Moved(node, name, value) for (node, name), value in moved.items()), before, after)
+
+
+def _size(residual: Floats) -> float:
+    return float(np.sqrt(np.mean(residual * residual)))
+
+
+def fit(source: Record, graph: Graph, pack: Pack, facts: Facts, pixels: Pixels) -> Fit | None:
+    """Fit a target's graph to a source look, starting from the values it has. None when nothing can be gained."""
+    if pack.looks is None or not pack.identity.fit:
+        return None
+    return _Problem(source, graph, pack, facts, pixels).solve()
+
+
+def with_moved(graph: Graph, moved: Sequence[Moved]) -> Graph:
+    """A graph with some values changed."""
+    out = Graph(dict(graph.nodes), dict(graph.outputs))
+    for one in moved:
+        node = out.nodes.get(one.node)
+        if node is not None:
+            out.nodes[one.node] = replace(node, values={**node.values, one.parameter: one.value})
+    return out
+
+
+__all__ = ["Fit", "Moved", "fit", "record", "with_moved"]

@@ -1,4 +1,4 @@
-"""`durvan`: survey, carry, record, dialects, open. Exit status 0 clean, 1 with open stop findings, 2 for misuse."""
+"""`durvan`: survey, carry, record, dialects, swatch, render, drift, open. Exit status 0 clean, 1 with open stop findings, 2 for misuse."""
 
 from __future__ import annotations
 
@@ -213,6 +213,74 @@ def dialects(
         for broken in known.broken:
             console.print(f"left out  {_safe(broken)}")
     raise typer.Exit(MISUSE if known.broken or any(row["problems"] for row in rows) else CLEAN)
+
+
+@app.command()
+def swatch(
+    file: SceneFile,
+    material: Annotated[str, typer.Option("--material", help="A material by name or path.")],
+    out: Annotated[Path, typer.Option("--out", help="The picture to write: .exr for linear values, .png for a look.")],
+    to: To = "",
+    from_: From = "",
+    samples: Annotated[int, typer.Option("--samples", min=1, max=4096, help="Samples a pixel.")] = 32,
+) -> None:
+    """Write a material's swatches: source above, target below, under booth, overcast and raking light."""
+    from durvan.cli import looks
+
+    with _progress(False) as report:
+        session = start(file, registry(), to, from_, report=report)
+        found = looks.swatch(session, material, out, samples, report)
+    _out().print(f"Wrote {_safe(str(out))}: {_safe(found)}")
+
+
+@app.command()
+def render(
+    file: SceneFile,
+    out: Annotated[Path, typer.Option("--out", help="The picture to write: .exr for linear values, .png for a look.")],
+    camera: Annotated[str, typer.Option("--camera", help="A camera by name or path; the first one without.")] = "",
+    samples: Annotated[int, typer.Option("--samples", min=1, max=65536, help="Samples a pixel; 0: the scene's own.")] = 64,
+    width: Annotated[int, typer.Option("--width", min=8, max=8192, help="Width in pixels.")] = 640,
+    height: Annotated[int, typer.Option("--height", min=8, max=8192, help="Height in pixels.")] = 360,
+    to: To = "",
+    from_: From = "",
+    target: Annotated[bool, typer.Option("--target", help="Render what it becomes, not what it is.")] = False,
+    passes: Annotated[bool, typer.Option("--passes", help="Write id, depth, normal and each light too (.exr).")] = False,
+) -> None:
+    """Render a camera's view with the preview renderer, by the looks of the scene's dialect or of the target's."""
+    from durvan.cli import looks
+
+    with _progress(False) as report:
+        session = start(file, registry(), to, from_, report=report)
+        notes = looks.render(session, camera, out, samples, (width, height), target, passes, report)
+    console = _out()
+    console.print(f"Wrote {_safe(str(out))}.")
+    for note in notes:
+        console.print(f"  {_safe(note)}")
+
+
+@app.command()
+def drift(
+    file: SceneFile,
+    to: To = "",
+    from_: From = "",
+    scope: Scope = "",
+    fit: Annotated[bool, typer.Option("--fit", help="Fit what drifts, and keep what gets better.")] = False,
+    save: Annotated[Path | None, typer.Option("--save", help="Save the crossing, with its fits, as a .durvan file.")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Measure how different every material will look, the worst first."""
+    from durvan.cli import looks
+
+    with _progress(as_json) as report:
+        session = start(file, registry(), to, from_, scope, report=report)
+        rows = looks.drift(session, fit, report)
+    if save is not None:
+        session.save(save)
+    if as_json:
+        _print_json({"to": session.document.target, "limit": session.document.drift_limit, "materials": rows})
+    else:
+        looks.tell_drift(rows, session.document.drift_limit, _out())
+    raise typer.Exit(_status(session))
 
 
 @app.command(name="open")

@@ -12,10 +12,11 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from durvan.crossing.notes import TargetNote
 from durvan.crossing.plan import Choices, Placement
 from durvan.errors import CrossingFileError
 
-VERSION = 1
+VERSION = 2
 ENDING = ".durvan"
 _LARGEST = 200_000_000
 
@@ -51,6 +52,27 @@ class Reading(BaseModel):
     case: str
 
 
+class Note(BaseModel):
+    """A value put into the target by hand or by a fit; `over` is what the rules gave then."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    thing: str
+    node: str
+    parameter: str
+    value: bool | float | str | tuple[float, ...]
+    by: Literal["hand", "fit"] = "hand"
+    over: bool | float | str | tuple[float, ...] | None = None
+    before: float = 0.0
+    after: float = 0.0
+
+    def target_note(self) -> TargetNote:
+        """As the plan takes it."""
+        return TargetNote(
+            self.thing, self.node, self.parameter, self.value, self.by, self.over, self.before, self.after
+        )
+
+
 class Document(BaseModel):
     """What a .durvan file holds."""
 
@@ -69,6 +91,8 @@ class Document(BaseModel):
     readings: list[Reading] = Field(default_factory=list)
     left_out: list[str] = Field(default_factory=list)
     accepted: list[Accepted] = Field(default_factory=list)
+    notes: list[Note] = Field(default_factory=list)
+    drift_limit: float = Field(default=3.0, ge=0.0, le=100.0, allow_inf_nan=False)
 
     def choices(self) -> Choices:
         """The part that a plan depends on."""
@@ -76,6 +100,7 @@ class Document(BaseModel):
             self.target, self.scope, Placement(self.placement),
             tuple((v.thing, v.node, v.parameter, v.value) for v in self.values),
             tuple((r.thing, r.node, r.case) for r in self.readings), tuple(self.left_out),
+            tuple(note.target_note() for note in self.notes),
         )  # fmt: skip
 
     def source_path(self, file: Path) -> Path:
@@ -144,7 +169,7 @@ def _upgraded(data: Any, file: Path) -> Any:
             f"was made by a newer Durvan (version {version}; this one reads up to {VERSION}).",
             file=file, inside="version", advice="Open it with that one.",
         )  # fmt: skip
-    return data
+    return {**data, "version": VERSION}  # version 1 had no notes and no limit; their defaults are what it meant
 
 
 def _checked(data: Any, file: Path) -> Document:

@@ -15,8 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import least_squares
 
-from durvan.dialects.look import Facts, Record, record, resolve, trace
-from durvan.dialects.look import Tracer as Tracer
+from durvan.dialects.look import Facts, Record, resolve, trace
 from durvan.dialects.pack import Pack
 from durvan.graph.expression import Pixels, order
 from durvan.optics.lobes import layout, stack
@@ -30,6 +29,8 @@ _STEPS = (0.0, 0.5, 1.0, 2.0, 4.0, 9.0)  # about the mirror direction, in half w
 _WIDE = (25.0, 50.0)
 _PLACES = 12
 _ROUNDS = 14
+_BRIGHT = 8.0  # a highlight beyond this is white in any picture
+_WHOLE = 8.0  # how much what is reflected in all counts against single directions
 
 
 @dataclass(frozen=True)
@@ -139,10 +140,10 @@ class _Problem:
                 rec = recs[place * len(ANGLES) + view] if len(recs) > 1 else recs[0]
                 value, pdf = np.zeros((len(light), 3)), np.zeros(len(light))
                 stack.evaluate_many(rec, eye, light, tables(), value, pdf)
-                out.append(np.cbrt(value * np.abs(light[:, 2:3]) + 1e-3).ravel() * 0.5)
+                out.append(np.cbrt(np.minimum(value * np.abs(light[:, 2:3]), _BRIGHT) + 1e-3).ravel() * 0.5)
                 whole = np.zeros((1, 6))
                 stack.albedos(rec, self.cosines[view : view + 1], tables(), whole)
-                out.append(2.5 * np.cbrt(whole.ravel() + 1e-3))
+                out.append(_WHOLE * np.cbrt(whole.ravel() + 1e-3))
                 out.append(np.cbrt(rec[layout.GLOW : layout.GLOW + 3] / 179.0 + 1e-3))
         return np.concatenate(out) / math.sqrt(len(self.places))
 
@@ -271,5 +272,3 @@ def with_moved(graph: Graph, moved: Sequence[Moved]) -> Graph:
             out.nodes[one.node] = replace(node, values={**node.values, one.parameter: one.value})
     return out
 
-
-__all__ = ["Fit", "Moved", "fit", "record", "with_moved"]

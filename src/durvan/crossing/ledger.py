@@ -12,7 +12,10 @@ from durvan.scene.graph import Value
 
 @dataclass(slots=True, eq=False)
 class Row:
-    """What became of one value. Of a row that was `added`, the source's side is empty."""
+    """What became of one value. Of a row that was `added`, the source's side is empty.
+
+    `by` is "hand" or "fit" where the value is not what the rules gave; `drift` that of the whole look before and after.
+    """
 
     thing: str
     node: str
@@ -30,6 +33,8 @@ class Row:
     targets: list[tuple[str, str]] = field(default_factory=list)
     target_values: list[tuple[Value | None, str]] = field(default_factory=list)
     scaled: bool = True
+    by: str = ""
+    drift: tuple[float, float] | None = None
 
     def meet(self, fate: Fate, reason: str = "") -> None:
         """Take a fate that weighs more than the present one, with its reason."""
@@ -93,6 +98,9 @@ def row_document(row: Row) -> dict[str, Any]:
         "reason": row.reason,
         "measure": row.measure,
         "measured": row.measured,
+        "by": row.by,
+        "drift_before": row.drift[0] if row.drift else None,
+        "drift_after": row.drift[1] if row.drift else None,
         "targets": [
             {"node": node, "parameter": name, "value": value, "unit": unit}
             for (node, name), (value, unit) in zip(row.targets, row.target_values, strict=True)

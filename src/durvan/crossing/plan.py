@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from durvan.crossing.ledger import Ledger
+from durvan.crossing.notes import TargetNote, write_in
 from durvan.crossing.translate import Translation, translate
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError
@@ -30,7 +31,7 @@ class Choices:
 
     `scope` is "everything", kinds joined by commas, or paths and names joined by commas. `values` replace what the
     source says, by thing, node and parameter; `readings` choose a case of a node's mapping by thing and node;
-    `left_out` are things that stay behind.
+    `left_out` are things that stay behind; `notes` are values put into the target, by hand or by a fit.
     """
 
     target: str
@@ -39,6 +40,7 @@ class Choices:
     values: tuple[tuple[str, str, str, float | str | bool], ...] = ()
     readings: tuple[tuple[str, str, str], ...] = ()
     left_out: tuple[str, ...] = ()
+    notes: tuple[TargetNote, ...] = ()
 
 
 @dataclass
@@ -105,6 +107,9 @@ def plan(scene: Scene, registry: Registry, choices: Choices, report: Report = si
     readings: dict[str, dict[str, str]] = {}
     for thing_id, node, case in choices.readings:
         readings.setdefault(thing_id, {})[node] = case
+    notes: dict[str, list[TargetNote]] = {}
+    for note in choices.notes:
+        notes.setdefault(note.thing, []).append(note)
     rows = out.ledger.rows
     for count, thing in enumerate(things):
         if count % 20 == 0:
@@ -112,6 +117,8 @@ def plan(scene: Scene, registry: Registry, choices: Choices, report: Report = si
         source = registry.packs.get(thing.dialect)
         ready = with_values(thing, values.get(thing.id, {}))
         done = translate(ready, source, target, scene.metres_per_unit, readings.get(thing.id))
+        if thing.id in notes:
+            write_in(done, notes[thing.id], target)
         out.translations[thing.id] = done
         rows.extend(done.rows)
     out.ledger.count()

@@ -12,13 +12,15 @@ from pathlib import Path
 
 from durvan.crossing import document as files
 from durvan.crossing.carry import Carried, carry
-from durvan.crossing.document import Accepted, Document, Override, Reading
+from durvan.crossing.document import Accepted, Document, Note, Override, Reading
 from durvan.crossing.findings import Finding, Group, Level, Remedy, grouped, look_over
 from durvan.crossing.intake import open_scene
 from durvan.crossing.plan import Plan, plan
 from durvan.dialects.registry import Registry
 from durvan.errors import CrossingFileError, MisuseError
 from durvan.progress import Report, silent
+from durvan.scene.drift import Drift
+from durvan.scene.graph import Value
 from durvan.scene.model import Oddity, Scene
 
 
@@ -46,6 +48,7 @@ class Session:
     done: list[Command] = field(default_factory=list)
     undone: list[Command] = field(default_factory=list)
     carried: Carried | None = None
+    drifts: dict[str, Drift] = field(default_factory=dict)
     _saved: Document | None = None
     _reasons: tuple[list[Accepted], dict[tuple[str, str], str]] = field(default_factory=lambda: ([], {}))
 
@@ -84,7 +87,7 @@ class Session:
         return self.document != self._saved if self._saved is not None else bool(self.done)
 
     def apply(self, remedies: list[Remedy]) -> None:
-        """Take remedies, all as one command."""
+        """Take remedies, all as one command. A fit is no change of its own: it is worked out first, then `put_fits`."""
         values = {(v.thing, v.node, v.parameter): v for v in self.document.values}
         readings = {(r.thing, r.node): r for r in self.document.readings}
         left_out = list(self.document.left_out)
@@ -98,10 +101,39 @@ class Session:
             elif kind == "reading":
                 node, case = rest
                 readings[str(thing), str(node)] = Reading(thing=str(thing), node=str(node), case=str(case))
-            elif str(thing) not in left_out:
+            elif kind == "leave out" and str(thing) not in left_out:
                 left_out.append(str(thing))
         name = remedies[0].all_label if len(remedies) > 1 else remedies[0].label
         self.do(name, values=list(values.values()), readings=list(readings.values()), left_out=left_out)
+
+    def put(self, thing: str, node: str, parameter: str, value: Value | None) -> None:
+        """Put a value into the target by hand; None takes the hand's value away again."""
+        place = (thing, node, parameter)
+        kept = [n for n in self.document.notes if (n.thing, n.node, n.parameter, n.by) != (*place, "hand")]
+        if value is not None:
+            kept.append(Note(thing=thing, node=node, parameter=parameter, value=value))
+        self.do(f"Set {parameter}" if value is not None else f"Take {parameter} back", notes=kept)
+
+    def put_fits(self, fits: dict[str, list[Note]]) -> None:
+        """Put fitted values into the target, in place of former fits of the same things; all as one command."""
+        kept = [n for n in self.document.notes if n.by != "fit" or n.thing not in fits]
+        self.do("Fit", notes=[*kept, *(note for notes in fits.values() for note in notes)])
+
+    def drop_fit(self, thing: str) -> None:
+        """Take a fit away again."""
+        self.do("Take the fit back", notes=[n for n in self.document.notes if (n.thing, n.by) != (thing, "fit")])
+
+    def measured(self, drifts: dict[str, Drift]) -> None:
+        """Take drifts in that were measured, and raise what findings there are of them."""
+        self.drifts.update(drifts)
+        if self.plan is not None:
+            self._look()
+
+    def _look(self) -> None:
+        assert self.plan is not None
+        self.findings = look_over(self.plan, self.registry, self.drifts, self.document.drift_limit)
+        self.groups = grouped(self.findings)
+        self.by_station = dict(Counter(finding.station for finding in self.findings))
 
     def accept(self, findings: list[Finding], reason: str) -> None:
         """Accept findings with a reason, all as one command."""
@@ -125,9 +157,7 @@ class Session:
         self.plan = plan(self.scene, self.registry, self.document.choices(), report)
         if before is not None:
             before.release()
-        self.findings = look_over(self.plan, self.registry)
-        self.groups = grouped(self.findings)
-        self.by_station = dict(Counter(finding.station for finding in self.findings))
+        self._look()
 
     def accepted(self, finding: Finding) -> str:
         """Why a finding was accepted; empty when it is open, also because its evidence has changed since."""

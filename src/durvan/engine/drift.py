@@ -6,7 +6,7 @@ import json
 import os
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from pathlib import Path
 
 import numpy as np
@@ -15,49 +15,12 @@ from numpy.typing import NDArray
 from durvan.dialects.look import Record
 from durvan.engine.swatches import LEVELS, LIGHTINGS, Maker, Swatch, fingerprint
 from durvan.optics.difference import cielab, ciede2000
+from durvan.scene.drift import Drift
 
 Floats = NDArray[np.float64]
 EXPOSURES = (1.0, 0.125)  # as it is, and three stops under so that highlights count
 SURE = 0.12  # noise at which a drift is settled; the promise is 0.15
 WORST = 0.05
-
-
-@dataclass(frozen=True)
-class Drift:
-    """CIEDE2000 between two looks: `mean` is the drift, `worst` the mean of the worst 5 %, `noise` its uncertainty.
-
-    `lighting` says in which of the three it is largest, `by_lighting` the mean in each.
-    """
-
-    mean: float
-    worst: float
-    noise: float
-    lighting: str
-    by_lighting: tuple[float, float, float]
-    samples: int
-
-    @property
-    def settled(self) -> bool:
-        """Whether it is as sure as is promised."""
-        return self.noise <= 0.15
-
-    @property
-    def grade(self) -> str:
-        """The word for a drift of this size."""
-        return grade(self.mean)
-
-
-def grade(mean: float) -> str:
-    """A drift as a word: what a trained eye would say of it."""
-    if mean < 0.5:
-        return "the same"
-    if mean < 1.0:
-        return "not seen"
-    if mean < 2.0:
-        return "seen side by side"
-    if mean < 5.0:
-        return "seen"
-    return "another look"
 
 
 def _lighting_means(one: NDArray[np.float32], two: NDArray[np.float32], mask: NDArray[np.bool_]) -> tuple[Floats, Floats]:
@@ -154,14 +117,35 @@ def remember(folder: Path | None, source: str, target: str, found: Drift) -> Non
         part.replace(note)
 
 
+class Makers:
+    """Swatches that are being made, the latest ones at hand, so that what was stopped is gone on with."""
+
+    def __init__(self, folder: Path | None = None, most: int = 96) -> None:
+        self.folder, self.most = folder, most
+        self._made: dict[str, Maker] = {}
+
+    def of(self, look: Record) -> Maker:
+        """The maker of a look's swatch."""
+        key = fingerprint(look)
+        found = self._made.pop(key, None) or Maker(look, self.folder)
+        self._made[key] = found
+        while len(self._made) > self.most:
+            self._made.pop(next(iter(self._made)))
+        return found
+
+
 def between(
-    source: Record, target: Record, folder: Path | None = None, stop: Callable[[], bool] = lambda: False
+    source: Record,
+    target: Record,
+    makers: Makers,
+    stop: Callable[[], bool] = lambda: False,
+    watch: Callable[[Swatch, Swatch, Drift], None] | None = None,
 ) -> Drift | None:
-    """The drift between two looks, from before where it is known; None when stopped."""
+    """The drift between two looks, from before where it is known and nobody watches; None when stopped."""
     a, b = fingerprint(source), fingerprint(target)
-    found = remembered(folder, a, b)
-    if found is None:
-        found = measure(Maker(source, folder), Maker(target, folder), stop=stop)
+    found = remembered(makers.folder, a, b)
+    if found is None or watch is not None:
+        found = measure(makers.of(source), makers.of(target), watch or (lambda one, two, drift: None), stop)
         if found is not None:
-            remember(folder, a, b, found)
+            remember(makers.folder, a, b, found)
     return found

@@ -36,7 +36,7 @@ BOUNCES = 6
 LIGHTINGS = ("booth", "overcast", "raking")
 SCHEME = "1"  # of the scene below; another one makes other pictures
 GREY = 0.18
-LEVELS = (1, 2, 4, 8, 16, 32)
+LEVELS = (1, 2, 4, 8, 16, 32, 64)
 _CLAMP = 12.0  # times white: what a single sample may add; beyond 8 the comparison sees nothing more
 _CACHE_BYTES = 600_000_000
 

@@ -25,7 +25,8 @@ class Level(IntEnum):
 class Remedy:
     """An undoable action that settles a finding: a change to the choices of a crossing.
 
-    `change` is ("value", thing, node, parameter, value), ("reading", thing, node, case) or ("leave out", thing).
+    `change` is ("value", thing, node, parameter, value), ("reading", thing, node, case), ("leave out", thing) or
+    ("fit", thing).
     `label` is for one, `all_label` for a whole group; `bulk` says whether a whole group may be settled at once.
     """
 

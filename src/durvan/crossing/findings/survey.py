@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
-from durvan.crossing.findings import cameras, files, lights, materials, networks
+from durvan.crossing.findings import cameras, files, lights, looks, materials, networks
 from durvan.crossing.findings.model import Finding
 from durvan.crossing.plan import Plan
 from durvan.dialects.registry import Registry
+from durvan.scene.drift import Drift
 from durvan.scene.model import Kind, Thing
 
 
-def look_over(plan: Plan, registry: Registry) -> list[Finding]:
-    """All findings, in a steady order. What a rule says of a value is in the ledger; here is what matters of it."""
+def look_over(
+    plan: Plan, registry: Registry, drifts: Mapping[str, Drift] | None = None, limit: float = 3.0
+) -> list[Finding]:
+    """All findings, in a steady order; of the drifts that are known, those over the limit. What a rule says of a value is in the ledger; here is what matters of it."""
     kinds: dict[tuple[int, str], dict[tuple[str, str], Finding]] = {}
-    for finding in _all(plan, registry):
+    for finding in [*_all(plan, registry), *looks.drifted(plan, drifts or {}, limit)]:
         kinds.setdefault((finding.level, finding.code), {}).setdefault((finding.key, finding.title), finding)
     # Kind by kind: one sort of them all would hold every other thread up for as long as it takes.
     out: list[Finding] = []

@@ -1,0 +1,173 @@
+"""The commands that look: swatches, renders, drifts. Imported when one of them is asked for, as compiled code loads."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from rich.console import Console
+from rich.table import Table
+
+from durvan.crossing.appearance import Appearance, materials, target_things
+from durvan.crossing.session import Session
+from durvan.engine import compiling, renderer, staging, swatches
+from durvan.errors import DurvanError, MisuseError
+from durvan.formats import pictures
+from durvan.formats.usd_shapes import read_shapes
+from durvan.optics.tone import developed, srgb
+from durvan.progress import Report, Step
+from durvan.scene.drift import Drift
+from durvan.scene.model import Thing
+
+_PICTURES = (".exr", ".png", ".tif", ".tiff")
+
+
+def _checked(out: Path) -> None:
+    if out.suffix.lower() not in _PICTURES or not out.absolute().parent.is_dir():
+        raise DurvanError(f"a picture is written as {', '.join(_PICTURES)}, into a folder that exists.", file=out)
+
+
+def _write(out: Path, linear: NDArray[np.float64], display: NDArray[np.float64]) -> None:
+    values = linear if out.suffix.lower() == ".exr" else display
+    try:
+        pictures.save(out, values.astype(np.float32))
+    except OSError as problem:
+        raise DurvanError(f"cannot be written: {problem}", file=out) from problem
+
+
+def _appearance(session: Session) -> Appearance:
+    return Appearance(session.scene, session.registry, swatches.cache_folder())
+
+
+def _material(session: Session, wanted: str) -> Thing:
+    assert session.plan is not None
+    for thing in materials(session.scene, session.plan.translations):
+        if wanted in (thing.id, thing.name):
+            return thing
+    names = [thing.name for thing in materials(session.scene, session.plan.translations)]
+    listed = ", ".join(names[:12]) + (" and more" if len(names) > 12 else "")
+    raise MisuseError(f"no material is called '{wanted}'.", advice=f"There are {listed or 'none'}.")
+
+
+def swatch(session: Session, wanted: str, out: Path, samples: int, report: Report) -> str:
+    """Write both sides' swatches; gives the drift as a sentence."""
+    _checked(out)
+    thing = _material(session, wanted)
+    assert session.plan is not None
+    compiling.ensure(report)
+    seen = _appearance(session)
+    translation = session.plan.translations[thing.id]
+    report(Step("Measuring the drift"))
+    found = seen.drift(thing, translation)
+    rows = []
+    for look in (seen.source(thing), seen.target(thing, translation)):
+        maker = seen.makers.of(look)
+        for level in [level for level in swatches.LEVELS if 2 * level < samples] + [(samples + 1) // 2]:
+            report(Step("Rendering swatches", 2 * level, samples))
+            maker.to(level)
+        rows.append(np.concatenate(list(maker.swatch().pictures), axis=1))
+    both = np.concatenate(rows, axis=0).astype(np.float64)
+    _write(out, both, srgb(both))
+    assert found is not None
+    return f"drift {found.mean:.2f} ± {found.noise:.2f}, {found.grade}"
+
+
+def render(
+    session: Session, wanted: str, out: Path, samples: int, size: tuple[int, int], target: bool, passes: bool,
+    report: Report,
+) -> list[str]:  # fmt: skip
+    """Write a render; gives what the renderer has to say of the scene."""
+    _checked(out)
+    if passes and out.suffix.lower() != ".exr":
+        raise MisuseError("passes are written into an .exr.", advice="Name the picture so, or leave --passes out.")
+    eye = staging.choose_camera(session.scene, wanted)
+    compiling.ensure(report)
+    assert session.plan is not None
+    things = target_things(session.scene, session.plan.translations) if target else list(session.scene.things.values())
+    report(Step("Reading shapes"))
+    shapes = read_shapes(Path(session.scene.file), report)
+    staged = staging.stage(session.scene, shapes, things, session.registry, eye.id, size)
+    film = staged.film(lights_apart=passes)
+    clamp = staged.sampling.clamp / max(staged.view.scale, 1e-12)
+    while film.samples < samples:
+        report(Step("Rendering", film.samples, samples))
+        renderer.expose(
+            staged.built, staged.camera, film, min(4, samples - film.samples), staged.sampling.bounces, clamp
+        )
+    picture = staged.exposed(film.picture)
+    if passes:
+        _write_passes(out, staged, film, size)
+    else:
+        _write(out, picture, developed(picture, staged.sampling.response))
+    return staged.notes
+
+
+def _write_passes(out: Path, staged: staging.Staged, film: renderer.Film, size: tuple[int, int]) -> None:
+    seen = renderer.first_things(staged.built, staged.camera, *size)
+    layers = [staged.exposed(film.picture), seen.normal, seen.depth[..., None]]
+    names = ["R", "G", "B", "normal.X", "normal.Y", "normal.Z", "depth.Z"]
+    layers += [seen.material[..., None].astype(np.float64), seen.thing[..., None].astype(np.float64)]
+    names += ["id.material", "id.object"]
+    for number, group in enumerate(staged.built.groups):
+        layers.append(staged.exposed(film.sums[:, :, number, :] / max(film.samples, 1)))
+        names += [f"light_{group.replace(' ', '_')}.{channel}" for channel in "RGB"]
+    try:
+        pictures.save(out, np.concatenate(layers, axis=-1).astype(np.float32), tuple(names))
+    except OSError as problem:
+        raise DurvanError(f"cannot be written: {problem}", file=out) from problem
+
+
+def drift(session: Session, fit: bool, report: Report) -> list[dict[str, Any]]:
+    """Measure every material in scope, the worst first; with `fit`, better them and say what is left."""
+    compiling.ensure(report)
+    assert session.plan is not None
+    seen = _appearance(session)
+    things = materials(session.scene, session.plan.translations)
+    found: dict[str, Drift] = {}
+    before: dict[str, Drift] = {}
+    fits = {}
+    for done, thing in enumerate(things):
+        report(Step(f"Measuring {thing.name}", done, len(things)))
+        translation = session.plan.translations[thing.id]
+        measured = seen.drift(thing, translation)
+        assert measured is not None
+        found[thing.id] = before[thing.id] = measured
+        if fit and not any(note.thing == thing.id for note in session.document.notes):
+            better = seen.improve(thing, translation)
+            if better is not None:
+                fits[thing.id] = list(better.notes)
+                found[thing.id] = better.after
+    if fits:
+        session.put_fits(fits)
+        session.renew(report)
+    session.measured(found)
+    rows = [
+        {
+            "material": thing.id, "drift": round(found[thing.id].mean, 3), "worst": round(found[thing.id].worst, 3),
+            "noise": round(found[thing.id].noise, 3), "lighting": found[thing.id].lighting,
+            "grade": found[thing.id].grade, "before_fit": round(before[thing.id].mean, 3) if thing.id in fits else None,
+        }
+        for thing in things
+    ]  # fmt: skip
+    return sorted(rows, key=lambda row: (-float(row["drift"]), row["material"]))  # type: ignore[arg-type]
+
+
+def tell_drift(rows: list[dict[str, Any]], limit: float, console: Console) -> None:
+    """The drifts as a table."""
+    table = Table(box=None, pad_edge=False)
+    table.add_column("material")
+    for name in ("drift", "± noise", "worst 5 %", "before the fit"):
+        table.add_column(name, justify="right")
+    table.add_column("under")
+    table.add_column("")
+    for row in rows:
+        name = row["material"].rsplit("/", 1)[-1].replace("[", "\\[")
+        was = f"{row['before_fit']:.2f}" if row["before_fit"] is not None else ""
+        table.add_row(
+            name, f"{row['drift']:.2f}", f"{row['noise']:.2f}", f"{row['worst']:.2f}", was, row["lighting"], row["grade"]
+        )
+    console.print(table)
+    over = sum(1 for row in rows if row["drift"] > limit)
+    console.print(f"{len(rows)} materials, {over} over the limit of {limit:g} (CIEDE2000).")

@@ -36,6 +36,15 @@ def lamp_scene(lamproom: Path, packs: Registry) -> Scene:
     return open_scene(lamproom, packs)
 
 
+@pytest.fixture(scope="session")
+def kernels(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """The renderer's code, compiled once for all workers; swatches go into a folder of this run."""
+    os.environ["DURVAN_SWATCHES"] = str(tmp_path_factory.mktemp("swatches"))
+    from durvan.engine import compiling
+
+    compiling.ensure()
+
+
 @pytest.fixture
 def carried(packs: Registry) -> Callable[[Thing, str], Translation]:
     """Translate a thing to a dialect, with centimetres for the stage's unit."""

@@ -11,7 +11,7 @@ SOURCE = Path(__file__).parent.parent / "src" / "durvan"
 # Each part may import from those on lower floors and from its own; formats and dialects share a floor.
 FLOORS = {
     "errors": 0, "progress": 0, "scene": 1, "optics": 1, "graph": 2, "formats": 3, "dialects": 3, "files": 3,
-    "crossing": 4, "record": 5, "cli": 6, "ui": 6, "__init__": 0,
+    "engine": 4, "crossing": 5, "record": 6, "cli": 7, "ui": 7, "__init__": 0,
 }  # fmt: skip
 
 

@@ -136,8 +136,9 @@ def test_placement_becomes_a_matrix(carried) -> None:
         p=("orvik.picture", {"file": "a.png", "repeats": (2.0, 4.0), "shift": (0.25, 0.0), "turn": 90.0}, {}),
     )
     image = carried(thing, "pellune").graph.nodes["p"]
-    assert image.values["row_u"] == pytest.approx((0.0, -4.0, 0.25), abs=1e-9)
-    assert image.values["row_v"] == pytest.approx((2.0, 0.0, 0.0), abs=1e-9)
+    # the picture turns counter-clockwise and moves to the right, so what is looked up goes the other way
+    assert image.values["row_u"] == pytest.approx((0.0, 4.0, -0.25), abs=1e-9)
+    assert image.values["row_v"] == pytest.approx((-2.0, 0.0, 0.0), abs=1e-9)
 
 
 @pytest.mark.parametrize(("gamma", "role", "power"), [(2.2, "colour", None), (1.0, "data", None), (1.8, "data", 1.8)])

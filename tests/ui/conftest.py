@@ -20,7 +20,7 @@ def window(qtbot, packs: Registry) -> Iterator[Window]:
     app = QApplication.instance()
     assert isinstance(app, QApplication)
     dress(app)
-    made = Window(packs)
+    made = Window(packs, rendering=False)
     made.resize(1280, 800)
     made.show()
     qtbot.waitExposed(made)

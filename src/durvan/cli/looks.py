@@ -166,7 +166,13 @@ def tell_drift(rows: list[dict[str, Any]], limit: float, console: Console) -> No
         name = row["material"].rsplit("/", 1)[-1].replace("[", "\\[")
         was = f"{row['before_fit']:.2f}" if row["before_fit"] is not None else ""
         table.add_row(
-            name, f"{row['drift']:.2f}", f"{row['noise']:.2f}", f"{row['worst']:.2f}", was, row["lighting"], row["grade"]
+            name,
+            f"{row['drift']:.2f}",
+            f"{row['noise']:.2f}",
+            f"{row['worst']:.2f}",
+            was,
+            row["lighting"],
+            row["grade"],
         )
     console.print(table)
     over = sum(1 for row in rows if row["drift"] > limit)

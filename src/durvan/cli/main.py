@@ -238,13 +238,17 @@ def render(
     file: SceneFile,
     out: Annotated[Path, typer.Option("--out", help="The picture to write: .exr for linear values, .png for a look.")],
     camera: Annotated[str, typer.Option("--camera", help="A camera by name or path; the first one without.")] = "",
-    samples: Annotated[int, typer.Option("--samples", min=1, max=65536, help="Samples a pixel; 0: the scene's own.")] = 64,
+    samples: Annotated[
+        int, typer.Option("--samples", min=1, max=65536, help="Samples a pixel; 0: the scene's own.")
+    ] = 64,
     width: Annotated[int, typer.Option("--width", min=8, max=8192, help="Width in pixels.")] = 640,
     height: Annotated[int, typer.Option("--height", min=8, max=8192, help="Height in pixels.")] = 360,
     to: To = "",
     from_: From = "",
     target: Annotated[bool, typer.Option("--target", help="Render what it becomes, not what it is.")] = False,
-    passes: Annotated[bool, typer.Option("--passes", help="Write id, depth, normal and each light too (.exr).")] = False,
+    passes: Annotated[
+        bool, typer.Option("--passes", help="Write id, depth, normal and each light too (.exr).")
+    ] = False,
 ) -> None:
     """Render a camera's view with the preview renderer, by the looks of the scene's dialect or of the target's."""
     from durvan.cli import looks
@@ -265,7 +269,9 @@ def drift(
     from_: From = "",
     scope: Scope = "",
     fit: Annotated[bool, typer.Option("--fit", help="Fit what drifts, and keep what gets better.")] = False,
-    save: Annotated[Path | None, typer.Option("--save", help="Save the crossing, with its fits, as a .durvan file.")] = None,
+    save: Annotated[
+        Path | None, typer.Option("--save", help="Save the crossing, with its fits, as a .durvan file.")
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
     """Measure how different every material will look, the worst first."""

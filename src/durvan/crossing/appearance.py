@@ -95,9 +95,7 @@ def target_thing(thing: Thing, translation: Translation) -> Thing:
 
 def target_things(scene: Scene, translations: dict[str, Translation]) -> list[Thing]:
     """A scene's things in the target's words; what is not carried is not there."""
-    return [
-        target_thing(thing, translations[thing.id]) for thing in scene.things.values() if thing.id in translations
-    ]
+    return [target_thing(thing, translations[thing.id]) for thing in scene.things.values() if thing.id in translations]
 
 
 def materials(scene: Scene, wanted: Iterable[str]) -> list[Thing]:

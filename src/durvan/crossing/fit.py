@@ -237,7 +237,12 @@ class _Problem:
         inside = np.clip(start, low + 1e-6 * (high - low), high - 1e-6 * (high - low))
         before = _size(self.apart(start))
         found = least_squares(
-            self.apart, inside, bounds=(low, high), max_nfev=_ROUNDS, diff_step=2e-3, x_scale=np.maximum(np.abs(inside), 0.1)
+            self.apart,
+            inside,
+            bounds=(low, high),
+            max_nfev=_ROUNDS,
+            diff_step=2e-3,
+            x_scale=np.maximum(np.abs(inside), 0.1),
         )
         after = _size(found.fun)
         if not math.isfinite(after) or after >= before * 0.995:
@@ -271,4 +276,3 @@ def with_moved(graph: Graph, moved: Sequence[Moved]) -> Graph:
         if node is not None:
             out.nodes[one.node] = replace(node, values={**node.values, one.parameter: one.value})
     return out
-

@@ -14,7 +14,7 @@ import threading
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass, field
-from typing import Any, BinaryIO
+from typing import IO, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -148,7 +148,7 @@ class Trouble:
     text: str
 
 
-def put(stream: BinaryIO, message: object) -> None:
+def put(stream: IO[bytes], message: object) -> None:
     """Send one message."""
     data = pickle.dumps(message, protocol=pickle.HIGHEST_PROTOCOL)
     stream.write(_HEAD.pack(len(data)))
@@ -156,7 +156,7 @@ def put(stream: BinaryIO, message: object) -> None:
     stream.flush()
 
 
-def get(stream: BinaryIO) -> Any:
+def get(stream: IO[bytes]) -> Any:
     """Receive one message; None when the other side is gone."""
     head = stream.read(_HEAD.size)
     if head is None or len(head) < _HEAD.size:
@@ -165,7 +165,7 @@ def get(stream: BinaryIO) -> Any:
     if length > _LARGEST:
         return None
     data = stream.read(length)
-    return pickle.loads(data) if len(data) == length else None  # noqa: S301 - our own child wrote it
+    return pickle.loads(data) if len(data) == length else None
 
 
 @dataclass
@@ -178,6 +178,7 @@ class Renderer:
     _waiting: list[object] = field(default_factory=list)
     _wake: threading.Condition = field(default_factory=threading.Condition)
     _closed: bool = False
+    _threads: list[threading.Thread] = field(default_factory=list)
 
     def ask(self, question: object) -> None:
         """Send a question; never waits for the other side."""
@@ -193,8 +194,12 @@ class Renderer:
         self.process = subprocess.Popen(
             [sys.executable, "-m", "durvan.crossing.rendering"], stdin=subprocess.PIPE, stdout=subprocess.PIPE
         )
-        for work in (self._listen, self._talk):
-            threading.Thread(target=work, name=f"durvan-{work.__name__}", daemon=True).start()
+        self._threads = [
+            threading.Thread(target=work, name=f"durvan-{work.__name__}", daemon=True)
+            for work in (self._listen, self._talk)
+        ]
+        for thread in self._threads:
+            thread.start()
 
     def _talk(self) -> None:
         assert self.process is not None
@@ -236,6 +241,8 @@ class Renderer:
             self.process.kill()
             with suppress(subprocess.TimeoutExpired):
                 self.process.wait(5.0)
+            for thread in self._threads:
+                thread.join(5.0)
             for stream in (self.process.stdin, self.process.stdout):
                 if stream is not None:
                     with suppress(OSError, ValueError):

@@ -20,7 +20,7 @@ from durvan.dialects.registry import registry
 from durvan.engine import compiling, renderer, staging, swatches
 from durvan.errors import DurvanError
 from durvan.formats.usd_shapes import Shapes, read_shapes
-from durvan.optics.difference import cielab, ciede2000
+from durvan.optics.difference import ciede2000, cielab
 from durvan.optics.lobes import stack
 from durvan.optics.lobes.tables import tables
 from durvan.optics.tone import bytes_of, developed, srgb
@@ -231,7 +231,9 @@ class Server:
                 own = staged.sampling.clamp / max(staged.view.scale, 1e-12)
                 clamp = min(clamp, own) if own > 0.0 else clamp
                 bounces = min(staged.sampling.bounces, 6)
-                if not renderer.expose(staged.built, staged.camera, film, level - film.samples, bounces, clamp, self.stop):
+                if not renderer.expose(
+                    staged.built, staged.camera, film, level - film.samples, bounces, clamp, self.stop
+                ):
                     return False
                 shown = developed(staged.exposed(film.picture), staged.sampling.response)
                 self.say(looking.Rendered(side, bytes_of(shown), film.samples, question.samples, tuple(staged.notes)))

@@ -14,6 +14,7 @@ from durvan.crossing import document as files
 from durvan.crossing.carry import Carried, carry
 from durvan.crossing.document import Accepted, Document, Note, Override, Reading
 from durvan.crossing.findings import Finding, Group, Level, Remedy, grouped, look_over
+from durvan.crossing.findings.looks import drifted
 from durvan.crossing.intake import open_scene
 from durvan.crossing.plan import Plan, plan
 from durvan.dialects.registry import Registry
@@ -126,12 +127,19 @@ class Session:
     def measured(self, drifts: dict[str, Drift]) -> None:
         """Take drifts in that were measured, and raise what findings there are of them."""
         self.drifts.update(drifts)
-        if self.plan is not None:
-            self._look()
+        if self.plan is None:
+            return
+        others = [finding for finding in self.findings if finding.code != "drift"]
+        over = drifted(self.plan, self.drifts, self.document.drift_limit)
+        # everything else stands as it stood; the sort is steady
+        self._found(sorted([*others, *over], key=lambda finding: (finding.level, finding.code)))
 
     def _look(self) -> None:
         assert self.plan is not None
-        self.findings = look_over(self.plan, self.registry, self.drifts, self.document.drift_limit)
+        self._found(look_over(self.plan, self.registry, self.drifts, self.document.drift_limit))
+
+    def _found(self, findings: list[Finding]) -> None:
+        self.findings = findings
         self.groups = grouped(self.findings)
         self.by_station = dict(Counter(finding.station for finding in self.findings))
 

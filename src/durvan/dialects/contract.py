@@ -41,7 +41,9 @@ class FitCase(Document):
     Nearly interchangeable ones (a weight and an index) do not stand in one case together.
     """
 
-    given: dict[str, tuple[float, float]] = Field(default_factory=dict, description="parameters and where they must lie")
+    given: dict[str, tuple[float, float]] = Field(
+        default_factory=dict, description="parameters and where they must lie"
+    )
     facing: bool = Field(default=False, description="only where the other look changes with the facing ratio")
     vary: tuple[str, ...]
 

@@ -19,6 +19,7 @@ from durvan.graph.program import Program, compile_lanes
 from durvan.optics.colour import luminance
 from durvan.optics.lobes import layout
 from durvan.optics.lobes.tables import tables
+from durvan.optics.photometry import latlong_illuminance
 
 Floats = NDArray[np.float64]
 Pixels = Callable[[Lookup], "NDArray[np.float32] | None"]
@@ -106,7 +107,9 @@ class _Builder:
         leaves = np.zeros((max(count, 1), 4), dtype=np.int32)
         blocks = np.zeros((max(count, 1), 72), dtype=np.float32)
         filled = tree.settle(kids[:used], order, corner, old, solids, leaves, blocks)
-        moved = np.empty(len(corner), dtype=np.int64)  # triangles lie in the tree's order: neighbours are near in memory
+        moved = np.empty(
+            len(corner), dtype=np.int64
+        )  # triangles lie in the tree's order: neighbours are near in memory
         moved[old] = np.arange(len(corner))
         for light in self.lights:
             if light[kw.KIND] == kw.GLOW:
@@ -187,7 +190,9 @@ class _Builder:
 
     # shapes
 
-    def _triangles(self, meshes: list[Mesh]) -> tuple[NDArray[np.float32], ...]:
+    def _triangles(
+        self, meshes: list[Mesh]
+    ) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32], NDArray[np.int32]]:
         corners, normals, uvs, owners = [], [], [], []
         dropped = 0
         for number, mesh in enumerate(meshes):
@@ -216,7 +221,7 @@ class _Builder:
             for parts, width in wide
         ]
         owner = np.concatenate(owners) if owners else np.zeros((0, 3), np.int32)
-        return (*out, owner)
+        return out[0], out[1], out[2], owner
 
     def _bounds(self, corner: NDArray[np.float32]) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         a = corner[:, 0:3]
@@ -400,12 +405,12 @@ def _extent(corner: NDArray[np.float32], balls: tuple[Ball, ...]) -> tuple[Float
         return np.zeros(3), 1.0
     every = np.concatenate(points)
     low, high = np.percentile(every, 2, axis=0), np.percentile(every, 98, axis=0)
-    return (low + high) / 2.0, float(max(np.linalg.norm(high - low), 0.1))
+    return (low + high) / 2.0, max(float(np.linalg.norm(high - low)), 0.1)
 
 
 def _power(light: Floats, middle: Floats, size: float, dome: NDArray[np.float32]) -> float:
     """About how many lux a light gives in the middle of the scene."""
-    strength = luminance(light[kw.RADIANCE : kw.RADIANCE + 3])
+    strength = luminance(light[kw.RADIANCE : kw.RADIANCE + 3].tolist())
     kind = int(light[kw.KIND])
     if kind == kw.DOME:
         return _upper_lux(dome) + 1e-9
@@ -417,8 +422,6 @@ def _power(light: Floats, middle: Floats, size: float, dome: NDArray[np.float32]
 
 
 def _upper_lux(picture: NDArray[np.float32]) -> float:
-    from durvan.optics.photometry import latlong_illuminance
-
     return latlong_illuminance(picture)
 
 
@@ -443,7 +446,7 @@ def _dome_frame(turn: float, up_axis: str) -> Floats:
 
 def _dome_sums(dome: NDArray[np.float32]) -> tuple[Floats, Floats]:
     """Summed chances of the rows and of the columns in each, by luminance and by the size of a row on the sphere."""
-    height, width = dome.shape[:2]
+    height = dome.shape[0]
     weight = dome.astype(np.float64) @ np.array([0.2126, 0.7152, 0.0722])
     # what is looked up lies between pixels, so a dark one beside a bright one must be asked as well
     near = [np.roll(weight, side, axis=1) for side in (-1, 1)] + [weight[1:], weight[:-1]]

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from durvan.dialects.look import Record, View
 from durvan.engine.build import Ball, Placed
 from durvan.errors import DurvanError
+from durvan.formats import pictures
 from durvan.formats.usd_shapes import Mesh
 from durvan.optics.lobes import layout
 
@@ -26,7 +27,7 @@ Floats = NDArray[np.float64]
 SHAPE_NAMES = {layout.GGX: "ggx", layout.BECKMANN: "beckmann"}
 
 
-class NotExpressible(DurvanError):
+class NotExpressibleError(DurvanError):
     """A look, light or camera that Mitsuba has no exact counterpart of."""
 
 
@@ -52,7 +53,7 @@ def _lobe(rec: Floats, number: int) -> Floats:
 def _facets(lobe: Floats) -> dict[str, Any]:
     shape = int(lobe[layout.FACETS])
     if shape not in SHAPE_NAMES:
-        raise NotExpressible("normalised Blinn facets have no counterpart.")
+        raise NotExpressibleError("normalised Blinn facets have no counterpart.")
     return {
         "distribution": SHAPE_NAMES[shape], "alpha_u": float(lobe[layout.ALPHA_X]),
         "alpha_v": float(lobe[layout.ALPHA_Y]),
@@ -60,9 +61,9 @@ def _facets(lobe: Floats) -> dict[str, Any]:
 
 
 def material(look: Record) -> dict[str, Any]:
-    """A record as a Mitsuba material. Raises NotExpressible, with what is in the way."""
+    """A record as a Mitsuba material. Raises NotExpressibleError, with what is in the way."""
     if look.varies:
-        raise NotExpressible("a look that varies over the surface.")
+        raise NotExpressibleError("a look that varies over the surface.")
     rec = look.base
     lobes = [_lobe(rec, n) for n in range(int(rec[layout.COUNT]))]
     kinds = [int(lobe[layout.KIND]) for lobe in lobes]
@@ -98,12 +99,12 @@ def _surface(lobes: list[Floats], kinds: list[int]) -> dict[str, Any]:
         return {"type": "roughdielectric", **_facets(two), **glass}
     if kinds == [layout.REFLECT, layout.STRAIGHT] and int(lobes[0][layout.FRESNEL]) == layout.WALL:
         if lobes[0][layout.ALPHA_X] >= layout.MIRROR:
-            raise NotExpressible("a rough thin wall.")
+            raise NotExpressibleError("a rough thin wall.")
         return {
             "type": "thindielectric", "int_ior": float(lobes[0][layout.FIRST]), "ext_ior": 1.0,
             "specular_reflectance": _colour(lobes[0][weight]), "specular_transmittance": _colour(lobes[1][weight]),
         }  # fmt: skip
-    raise NotExpressible(f"lobes of the kinds {kinds}.")
+    raise NotExpressibleError(f"lobes of the kinds {kinds}.")
 
 
 def _twosided(nested: dict[str, Any]) -> dict[str, Any]:
@@ -135,12 +136,12 @@ def _scaled(matrix: Floats, x: float, y: float, z: float) -> Floats:
 
 
 def lamp(one: Placed, radiance_file: str = "") -> dict[str, Any]:
-    """A placed lamp as Mitsuba has it. Lamps shine along −Z, a Mitsuba rectangle along +Z. Raises NotExpressible."""
+    """A placed lamp as Mitsuba has it. Lamps shine along −Z, a Mitsuba rectangle along +Z. Raises NotExpressibleError."""
     made = one.lamp
     value = _colour(made.radiance)
     turn = np.diag([-1.0, 1.0, -1.0, 1.0])
     if made.decay != 2 or not made.shadows:
-        raise NotExpressible(f"{one.name}: another decay, or no shadows.")
+        raise NotExpressibleError(f"{one.name}: another decay, or no shadows.")
     if made.shape == "rect":
         to = _scaled(turn @ one.matrix, made.size[0] / 2, made.size[1] / 2, 1.0)
         return {"type": "rectangle", "to_world": _matrix(to), "emitter": {"type": "area", "radiance": value}}
@@ -166,13 +167,13 @@ def lamp(one: Placed, radiance_file: str = "") -> dict[str, Any]:
         if not radiance_file:
             return {"type": "constant", "radiance": value}
         return {"type": "envmap", "filename": radiance_file}
-    raise NotExpressible(f"{one.name}: a {made.shape} with such a cone.")
+    raise NotExpressibleError(f"{one.name}: a {made.shape} with such a cone.")
 
 
 def sensor(view: View, matrix: Floats, size: tuple[int, int]) -> dict[str, Any]:
-    """A camera. Mitsuba looks along +Z with +X on the left: half a turn about Y. Raises NotExpressible for a shift."""
+    """A camera. Mitsuba looks along +Z with +X on the left: half a turn about Y. Raises NotExpressibleError for a shift."""
     if view.shift != (0.0, 0.0):
-        raise NotExpressible("a shifted lens.")
+        raise NotExpressibleError("a shifted lens.")
     turn = np.diag([-1.0, 1.0, -1.0, 1.0])
     made: dict[str, Any] = {
         "type": "perspective", "fov_axis": "x", "to_world": _matrix(_scaled(turn @ matrix, 1.0, 1.0, 1.0)),
@@ -214,7 +215,7 @@ def scene(
     meshes: list[Mesh], looks: list[Record], placed: list[Placed], view: View, matrix: Floats, size: tuple[int, int],
     folder: Path, bounces: int, balls: tuple[Ball, ...] = (), sky: Floats | None = None,
 ) -> dict[str, Any]:  # fmt: skip
-    """A whole scene; meshes are written into `folder`. Raises NotExpressible."""
+    """A whole scene; meshes are written into `folder`. Raises NotExpressibleError."""
     made: dict[str, Any] = {
         "type": "scene", "integrator": {"type": "path", "max_depth": bounces + 2, "rr_depth": 1000},
         "sensor": sensor(view, matrix, size),
@@ -235,13 +236,11 @@ def scene(
             "bsdf": {"type": "ref", "id": f"look{ball.material}"},
         }  # fmt: skip
     for number, one in enumerate(placed):
-        file = ""
+        picture = ""
         if one.lamp.shape == "dome" and sky is not None:
-            file = str(folder / "sky.exr")
-            from durvan.formats import pictures
-
-            pictures.save(Path(file), (sky * np.array(one.lamp.radiance)).astype(np.float32))
-        light = lamp(one, file)
+            picture = str(folder / "sky.exr")
+            pictures.save(Path(picture), (sky * np.array(one.lamp.radiance)).astype(np.float32))
+        light = lamp(one, picture)
         if "emitter" in light:  # its body gives nothing back
             light["bsdf"] = {"type": "diffuse", "reflectance": 0.0}
         made[f"light{number}"] = light

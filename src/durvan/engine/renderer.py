@@ -105,7 +105,14 @@ def first_things(built: Built, camera: Floats, width: int, height: int) -> Passe
         np.zeros((height, width, 3)), built.objects,
     )  # fmt: skip
     paths.first_things(
-        built.world, camera, width, height, *paths.scratch(built.registers), made.material, made.thing, made.depth,
+        built.world,
+        camera,
+        width,
+        height,
+        *paths.scratch(built.registers),
+        made.material,
+        made.thing,
+        made.depth,
         made.normal,
     )
     return made

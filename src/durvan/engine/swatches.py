@@ -70,12 +70,16 @@ def _tile() -> list[Mesh]:
     two = np.array([[0, 1, 2], [0, 2, 3]], dtype=np.int32)
     uv = np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]])[two]
     tile = Mesh("tile", points, two, None, uv, np.zeros(2, np.int32))
-    squares, triangles, owners = [], [], []
+    squares: list[NDArray[np.float64]] = []
+    triangles: list[list[int]] = []
+    owners: list[int] = []
     side = 0.04
     for row in range(-6, 7):
         for column in range(-6, 7):
             x, z, start = column * side, row * side, len(squares) * 4
-            squares.append(np.array([[x, -0.1, z + side], [x + side, -0.1, z + side], [x + side, -0.1, z], [x, -0.1, z]]))
+            squares.append(
+                np.array([[x, -0.1, z + side], [x + side, -0.1, z + side], [x + side, -0.1, z], [x, -0.1, z]])
+            )
             triangles += [[start, start + 1, start + 2], [start, start + 2, start + 3]]
             owners += [1 + (row + column) % 2] * 2
     floor = Mesh(

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import OpenImageIO as oiio
+from numpy.typing import NDArray
 from pxr import Ar
 
 from durvan.optics.photometry import latlong_illuminance

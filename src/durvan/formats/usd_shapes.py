@@ -17,6 +17,7 @@ from durvan.progress import Report, Step, silent
 
 Floats = NDArray[np.float64]
 Triangles = NDArray[np.int32]
+Places = NDArray[np.int64]
 _MOST = 20_000_000  # triangles; more than that is left out, and said
 _ROUND = 48  # sides of a round solid
 
@@ -125,9 +126,10 @@ class _Reader:
         if prim.IsA(UsdGeom.Mesh):
             mesh = self._mesh(UsdGeom.Mesh(prim))
         elif prim.IsA(UsdGeom.Gprim):
-            mesh = _solid(prim, self.time)
-            if mesh is None:
+            solid = _solid(prim, self.time)
+            if solid is None:
                 return
+            mesh = solid
             mesh.material[:] = self._material(prim)
         else:
             return
@@ -164,19 +166,24 @@ class _Reader:
         return Mesh(path, points, triangles, normals, uvs, material)
 
     def _at_corners(
-        self, values: Any, interpolation: str, triangles: Triangles, fans: Triangles, faces: Triangles, width: int
+        self, values: Any, interpolation: str, triangles: Triangles, fans: Places, faces: Places, width: int
     ) -> Floats | None:
         if values is None:
             return None
         table = np.asarray(values, dtype=np.float64).reshape(-1, width)
-        where = {"vertex": triangles, "varying": triangles, "faceVarying": fans, "uniform": faces[:, None].repeat(3, 1)}
+        where: dict[str, NDArray[Any]] = {
+            "vertex": triangles,
+            "varying": triangles,
+            "faceVarying": fans,
+            "uniform": faces[:, None].repeat(3, 1),
+        }
         index = where.get(interpolation, np.zeros_like(triangles))
         if not len(table) or (index.size and index.max() >= len(table)):
             return None
         return np.asarray(table[index])
 
     def _normals(
-        self, mesh: UsdGeom.Mesh, points: Floats, triangles: Triangles, fans: Triangles, faces: Triangles
+        self, mesh: UsdGeom.Mesh, points: Floats, triangles: Triangles, fans: Places, faces: Places
     ) -> Floats | None:
         primvar = UsdGeom.PrimvarsAPI(mesh).GetPrimvar("normals")
         if primvar and primvar.HasAuthoredValue():
@@ -185,7 +192,7 @@ class _Reader:
             values, how = mesh.GetNormalsAttr().Get(self.time), str(mesh.GetNormalsInterpolation())
         found = self._at_corners(values, how, triangles, fans, faces, 3) if values is not None else None
         if found is not None and np.isfinite(found).all():
-            return found / np.maximum(np.linalg.norm(found, axis=-1, keepdims=True), 1e-20)
+            return np.asarray(found / np.maximum(np.linalg.norm(found, axis=-1, keepdims=True), 1e-20))
         if str(mesh.GetSubdivisionSchemeAttr().Get()) == "none" or not len(triangles):
             return None
         # a subdivided surface is smooth: the mean of the faces around each point, by their area
@@ -197,7 +204,7 @@ class _Reader:
         total /= np.maximum(np.linalg.norm(total, axis=-1, keepdims=True), 1e-20)
         return np.asarray(total[triangles])
 
-    def _uvs(self, prim: Usd.Prim, triangles: Triangles, fans: Triangles, faces: Triangles) -> Floats | None:
+    def _uvs(self, prim: Usd.Prim, triangles: Triangles, fans: Places, faces: Places) -> Floats | None:
         primvars = UsdGeom.PrimvarsAPI(prim)
         names = ["st", "UVMap", "uv", "map1"]
         chosen = next((primvars.GetPrimvar(name) for name in names if primvars.GetPrimvar(name).HasValue()), None)
@@ -239,14 +246,15 @@ def _metres(matrix: Gf.Matrix4d, unit: float) -> Floats:
     return np.nan_to_num(found)
 
 
-def _fans(counts: Triangles) -> tuple[Triangles, Triangles]:
+def _fans(counts: Places) -> tuple[Places, Places]:
     """Faces cut into triangles from their first corner: places in the list of corners [t, 3], and the faces [t]."""
     starts = np.concatenate([[0], np.cumsum(counts)[:-1]]) if len(counts) else np.zeros(0, dtype=np.int64)
     pieces = np.maximum(counts - 2, 0)
     faces = np.repeat(np.arange(len(counts)), pieces)
     first = np.repeat(starts, pieces)
     within = np.arange(len(faces)) - np.repeat(np.cumsum(pieces) - pieces, pieces)
-    return np.stack([first, first + within + 1, first + within + 2], axis=1).astype(np.int64), faces
+    corners = np.stack([first, first + within + 1, first + within + 2], axis=1)
+    return corners.astype(np.int64), faces.astype(np.int64)
 
 
 def _solid(prim: Usd.Prim, time: Usd.TimeCode) -> Mesh | None:
@@ -304,7 +312,9 @@ def _turned(path: str, profile: Floats, axis: str, smooth: bool) -> Mesh:
     if axis in ("X", "Y"):
         order = [2, 0, 1] if axis == "X" else [1, 2, 0]
         flat, normals = flat[:, order], normals[:, order]
-    area = np.linalg.norm(np.cross(flat[triangles[:, 1]] - flat[triangles[:, 0]], flat[triangles[:, 2]] - flat[triangles[:, 0]]), axis=1)
+    area = np.linalg.norm(
+        np.cross(flat[triangles[:, 1]] - flat[triangles[:, 0]], flat[triangles[:, 2]] - flat[triangles[:, 0]]), axis=1
+    )
     triangles = triangles[area > 1e-20].astype(np.int32)
     return Mesh(
         path, flat, triangles, normals[triangles], uv.reshape(-1, 2)[triangles], np.zeros(len(triangles), np.int32)
@@ -322,7 +332,9 @@ def _plane(path: str, width: float, length: float, axis: str) -> Mesh:
 
 
 def _box(path: str, half: float) -> Mesh:
-    points, triangles, uvs = [], [], []
+    points: list[Floats] = []
+    triangles: list[list[int]] = []
+    uvs: list[Floats] = []
     square = np.array([[-1.0, -1.0], [1.0, -1.0], [1.0, 1.0], [-1.0, 1.0]])
     for axis in range(3):
         for sign in (-1.0, 1.0):

@@ -267,9 +267,7 @@ def evaluate(fields: Sequence[Field], points: Mapping[str, Array], pixels: Pixel
     with np.errstate(all="ignore"):
         for lane in order([lane for one in fields for lane in one.lanes]):
             found[id(lane)] = _work_out(lane, found, points, pixels, count)
-    return [
-        np.stack([np.broadcast_to(found[id(lane)], (count,)) for lane in one.lanes], axis=-1) for one in fields
-    ]
+    return [np.stack([np.broadcast_to(found[id(lane)], (count,)) for lane in one.lanes], axis=-1) for one in fields]
 
 
 def _work_out(lane: Lane, found: dict[int, Array], points: Mapping[str, Array], pixels: Pixels, count: int) -> Array:
@@ -283,10 +281,12 @@ def _work_out(lane: Lane, found: dict[int, Array], points: Mapping[str, Array], 
         u, v = (np.broadcast_to(arg, (count,)) for arg in args)
         return look_up(pixels(lane.data), u, v, lane.data)
     if lane.op == "channel":
-        return np.asarray(args[0][..., int(lane.data)])  # type: ignore[call-overload]
+        assert isinstance(lane.data, int)
+        return np.asarray(args[0][..., lane.data])
     if lane.op == "noise":
-        octaves, lacunarity, diminish = lane.data  # type: ignore[misc]
-        return fractal(*(np.broadcast_to(arg, (count,)) for arg in args), octaves, lacunarity, diminish)
+        assert isinstance(lane.data, tuple)
+        x, y, z = (np.broadcast_to(arg, (count,)) for arg in args)
+        return fractal(x, y, z, *lane.data)
     return APPLY[lane.op](*args)
 
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from durvan.graph.expression import POINT, Field, Lane, Lookup, order
+from durvan.graph.expression import POINT, Lane, Lookup, order
 
 OPERATIONS = (
     "add", "subtract", "multiply", "divide", "power", "least", "most", "below", "floor", "root", "exp", "log",
@@ -46,7 +46,8 @@ def compile_lanes(lanes: Sequence[Lane], picture_number: Callable[[Lookup], int]
     extra: dict[int, tuple[int, int]] = {}
     for lane in wanted:
         if lane.op == "noise":
-            _, lacunarity, diminish = lane.data  # type: ignore[misc]
+            assert isinstance(lane.data, tuple)
+            _, lacunarity, diminish = lane.data
             extra[id(lane)] = (len(start), len(start) + 1)
             start.extend((lacunarity, diminish))
     free = len(start)
@@ -55,7 +56,8 @@ def compile_lanes(lanes: Sequence[Lane], picture_number: Callable[[Lookup], int]
         if lane.op == "point" or lane.value is not None:
             continue
         if lane.op == "channel":
-            place[id(lane)] = place[id(lane.args[0])] + int(lane.data)  # type: ignore[call-overload]
+            assert isinstance(lane.data, int)
+            place[id(lane)] = place[id(lane.args[0])] + lane.data
             continue
         args = [place[id(arg)] for arg in lane.args]
         more = 0
@@ -63,7 +65,8 @@ def compile_lanes(lanes: Sequence[Lane], picture_number: Callable[[Lookup], int]
             assert isinstance(lane.data, Lookup)
             more = picture_number(lane.data)
         elif lane.op == "noise":
-            more = int(lane.data[0])  # type: ignore[index]
+            assert isinstance(lane.data, tuple)
+            more = int(lane.data[0])
             first = extra[id(lane)][0]
             code.append((CODES["noise"], free, args[0], args[1], args[2], more | first << 8))
             place[id(lane)] = free
@@ -75,6 +78,3 @@ def compile_lanes(lanes: Sequence[Lane], picture_number: Callable[[Lookup], int]
         free += 4 if lane.op == "picture" else 1
     table = np.array(code, dtype=np.int32).reshape(-1, WIDTH)
     return Program(table, np.array(start), free, [place[id(lane)] for lane in lanes])
-
-
-__all__ = ["CODES", "Field", "Program", "compile_lanes"]

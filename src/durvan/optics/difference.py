@@ -7,7 +7,9 @@ from numpy.typing import ArrayLike, NDArray
 
 Array = NDArray[np.float64]
 # Linear Rec.709 to XYZ (IEC 61966-2-1), divided by its own white, so that white is L* 100 exactly
-_TO_XYZ = np.array([[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]])
+_TO_XYZ = np.array(
+    [[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]]
+)
 _TO_XYZ = _TO_XYZ / _TO_XYZ.sum(axis=1, keepdims=True)
 _25_TO_7 = 25.0**7
 
@@ -39,15 +41,17 @@ def ciede2000(first: ArrayLike, second: ArrayLike) -> Array:
     turn = np.where(grey, 0.0, turn)
     dl, dc = l2 - l1, c2 - c1
     dh = 2.0 * np.sqrt(c1 * c2) * np.sin(np.radians(turn) / 2.0)
-    l, c = 0.5 * (l1 + l2), 0.5 * (c1 + c2)
+    light, c = 0.5 * (l1 + l2), 0.5 * (c1 + c2)
     total = h1 + h2
-    h = np.where(np.abs(h1 - h2) <= 180.0, 0.5 * total, np.where(total < 360.0, 0.5 * total + 180.0, 0.5 * total - 180.0))
+    h = np.where(
+        np.abs(h1 - h2) <= 180.0, 0.5 * total, np.where(total < 360.0, 0.5 * total + 180.0, 0.5 * total - 180.0)
+    )
     h = np.where(grey, total, h)
     t = (
         1.0 - 0.17 * np.cos(np.radians(h - 30.0)) + 0.24 * np.cos(np.radians(2.0 * h))
         + 0.32 * np.cos(np.radians(3.0 * h + 6.0)) - 0.20 * np.cos(np.radians(4.0 * h - 63.0))
     )  # fmt: skip
-    l50 = (l - 50.0) ** 2
+    l50 = (light - 50.0) ** 2
     sl = 1.0 + 0.015 * l50 / np.sqrt(20.0 + l50)
     sc, sh = 1.0 + 0.045 * c, 1.0 + 0.015 * c * t
     c7 = c**7

@@ -81,7 +81,7 @@ def entry(function: Function) -> Function:
     return numba.njit(cache=True, **FLAGS)(function)  # type: ignore[no-any-return]
 
 
-@intrinsic  # type: ignore[misc]
+@intrinsic  # type: ignore[untyped-decorator] # the compiler's own
 def address(_context: Any, array: Any) -> Any:
     """Where an array's numbers lie, as a bare pointer that can be indexed; whoever calls keeps the array alive.
 
@@ -95,7 +95,7 @@ def address(_context: Any, array: Any) -> Any:
     return numba.types.CPointer(array.dtype)(array), code
 
 
-@intrinsic  # type: ignore[misc]
+@intrinsic  # type: ignore[untyped-decorator] # the compiler's own
 def beyond(_context: Any, pointer: Any, count: Any) -> Any:
     """A pointer moved on by some numbers."""
 
@@ -105,7 +105,7 @@ def beyond(_context: Any, pointer: Any, count: Any) -> Any:
     return pointer(pointer, numba.types.intp), code
 
 
-@intrinsic  # type: ignore[misc]
+@intrinsic  # type: ignore[untyped-decorator] # the compiler's own
 def lowest_bit(_context: Any, mask: Any) -> Any:
     """The place of the lowest bit that is set in a whole number that is not 0."""
 

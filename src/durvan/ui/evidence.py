@@ -5,29 +5,40 @@ from __future__ import annotations
 from collections import Counter
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from durvan.crossing.document import Reading
 from durvan.crossing.findings import Finding
 from durvan.crossing.ledger import Row
 from durvan.scene.fate import SHOWN, Fate
-from durvan.scene.model import Thing
+from durvan.scene.model import Kind, Thing
 from durvan.ui import words
 from durvan.ui.grid import NAMES
+from durvan.ui.looks import Looks
 from durvan.ui.parts import Mark, clear, column, label, link, rule, small, title
 from durvan.ui.state import Selection, State
-from durvan.ui.theme import PANEL, RULE, SLIP, SMALL, font
+from durvan.ui.theme import PANEL, RULE, SLIP, SMALL, TITLE, font
 from durvan.ui.words import count, spoken
 
 _MOST = 60
+EDITABLE = ("float", "int", "bool", "color", "vector2", "vector3", "token")
 
 
 class Evidence(QScrollArea):
     """The panel at the right."""
 
-    def __init__(self, state: State) -> None:
+    def __init__(self, state: State, looks: Looks) -> None:
         super().__init__()
-        self.state = state
+        self.state, self.looks = state, looks
         self.setFixedWidth(286)
         self.setWidgetResizable(True)
         self.setObjectName("evidence")
@@ -41,7 +52,16 @@ class Evidence(QScrollArea):
         self.setWidget(body)
         state.selected.connect(self.fill)
         state.renewed.connect(self.fill)
+        state.looked.connect(self._looked)
         self.fill()
+
+    def _looked(self) -> None:
+        """Drifts came in: what is shown of a thing follows, unless a person is typing here."""
+        chosen = self.state.selection
+        focus = QApplication.focusWidget()
+        typing = focus is not None and self.isAncestorOf(focus)
+        if chosen.finding is None and chosen.cell is None and not typing:
+            self.fill()
 
     def fill(self) -> None:
         """Show what is selected now."""
@@ -103,6 +123,11 @@ class Evidence(QScrollArea):
         if not row.targets:
             pairs.append(("target", "nothing" if row.fate >= Fate.LOST else "says it already", ""))
         self._pairs(pairs)
+        self._edit(row)
+        if row.drift is not None:
+            self._pairs(
+                [("drift before", f"{row.drift[0]:.2f}", "ΔE00"), ("after the fit", f"{row.drift[1]:.2f}", "ΔE00")]
+            )
         if row.formula:
             self._formula(row.formula)
         if row.measure is not None:
@@ -174,6 +199,108 @@ class Evidence(QScrollArea):
             kept = [r for r in session.document.readings if (r.thing, r.node) != (thing, node)]
             self.state.change(f"Read as {case}", readings=[*kept, Reading(thing=thing, node=node, case=case)])
 
+    # drift
+
+    def _drift(self, thing: Thing) -> None:
+        """How different it looks, how sure that is, and what can be done about it."""
+        session = self.state.session
+        if session is None or thing.kind is not Kind.MATERIAL:
+            return
+        found = session.drifts.get(thing.id)
+        if found is None:
+            text = self.looks.trouble or self.looks.preparing or "The drift is being measured."
+            self.down.addWidget(small(text, wrap=True))
+            self.down.addWidget(rule())
+            return
+        across = QHBoxLayout()
+        across.addWidget(label("drift", bold=True))
+        across.addStretch(1)
+        across.addWidget(label(f"{found.mean:.2f}", TITLE, bold=True))
+        across.addWidget(small(f"± {found.noise:.2f} ΔE00"))
+        self.down.addLayout(across)
+        pairs = [
+            ("grade", found.grade, ""),
+            ("worst 5 %", f"{found.worst:.1f}", "ΔE00"),
+            ("most under", found.lighting, "light"),
+        ]
+        share = self.looks.shares.get(thing.id)
+        if share is not None:
+            pairs.append(("covers", f"{100 * share:.1f}", "% of the view"))
+        fits = [note for note in session.document.notes if note.thing == thing.id and note.by == "fit"]
+        if fits:
+            pairs.append(("before the fit", f"{fits[0].before:.2f}", "ΔE00"))
+        self._pairs(pairs)
+        self._fit_actions(thing, bool(fits), found.mean)
+        for text in dict.fromkeys(note for notes in self._look_notes(thing) for note in notes):
+            self.down.addWidget(small(text, wrap=True))
+        self.down.addWidget(rule())
+
+    def _look_notes(self, thing: Thing) -> tuple[tuple[str, ...], ...]:
+        seen = self.looks.closely.get(thing.id)
+        return seen.notes if seen is not None else ()
+
+    def _fit_actions(self, thing: Thing, fitted: bool, drift: float) -> None:
+        session = self.state.session
+        if self.looks.fitting:
+            self.down.addWidget(small("Fitting…"))
+        elif fitted and session is not None:
+            again = QPushButton("Take the fit back")
+            again.setToolTip("What the rules gave counts again; undo brings the fit back.")
+            again.clicked.connect(lambda: self._drop_fit(thing.id))
+            self.down.addWidget(again)
+        elif drift >= 0.3:
+            button = QPushButton("Fit it")
+            button.setToolTip(
+                "Move the target's values until its lobes answer like the source's; kept only if the drift falls."
+            )
+            button.clicked.connect(lambda: self.state.fit_wanted.emit([thing.id]))
+            self.down.addWidget(button)
+
+    def _drop_fit(self, thing: str) -> None:
+        if self.state.session is not None:
+            self.state.session.drop_fit(thing)
+            self.state.renew()
+
+    # a value of the target, by hand
+
+    def _edit(self, row: Row) -> None:
+        """The target's value as a line to type in; what is typed becomes a note by hand."""
+        session, thing = self.state.session, self.state.thing()
+        if session is None or session.plan is None or thing is None or not row.targets:
+            return
+        node_name, name = row.targets[0]
+        translation = session.plan.translations.get(thing.id)
+        node = translation.graph.nodes.get(node_name) if translation is not None else None
+        pack = self.state.registry.packs[session.document.target]
+        parameter = pack.parameter(node.kind, name) if node is not None else None
+        if node is None or parameter is None or name in node.links or parameter.type not in EDITABLE:
+            return
+        value = node.values.get(name, parameter.default)
+        self.down.addSpacing(4)
+        self.down.addWidget(small(f"{name} in {pack.title}" + (f", {parameter.unit}" if parameter.unit else "")))
+        line = QLineEdit(words.plain(value))
+        line.setFont(font(bold=True))
+        line.setAccessibleName(f"{name} in the target")
+        line.setToolTip(words.parameter_tip(pack, node.kind, name, row))
+        self.down.addWidget(line)
+        told = small("", wrap=True)
+        self.down.addWidget(told)
+
+        def put() -> None:
+            if line.text() == words.plain(value):
+                return
+            typed = words.read(line.text(), parameter)
+            if isinstance(typed, words.NotRead):
+                told.setText(typed.why)
+                return
+            self.state.put(thing.id, node_name, name, typed)
+
+        line.editingFinished.connect(put)
+        if row.by == "hand":
+            back = link("Take it back", "What the rules gave counts again.")
+            back.clicked.connect(lambda: self.state.put(thing.id, node_name, name, None))
+            self.down.addWidget(back)
+
     # a thing, a cell, a finding
 
     def _thing(self, thing: Thing) -> None:
@@ -185,6 +312,7 @@ class Evidence(QScrollArea):
         dialect = packs[thing.dialect].title if thing.dialect in packs else "no dialect"
         self.down.addWidget(small(f"{thing.kind.value} in {dialect}, {count(len(rows), 'value')}", wrap=True))
         self.down.addWidget(rule())
+        self._drift(thing)
         counts = Counter(row.fate for row in rows)
         for fate in SHOWN:
             if counts[fate]:

@@ -42,6 +42,7 @@ class Findings(QWidget):
         self.tree = _Tree(self)
         down.addWidget(self.tree, 1)
         state.renewed.connect(self.fill)
+        state.looked.connect(self.fill)
         state.accept_wanted.connect(self.accept_these)
         self.tree.currentItemChanged.connect(self._look)
         self.tree.itemExpanded.connect(self._open_group)

@@ -16,6 +16,7 @@ from durvan.dialects.registry import Registry
 from durvan.errors import DurvanError
 from durvan.progress import Report
 from durvan.scene.fate import Fate
+from durvan.scene.graph import Value
 from durvan.scene.model import Thing
 from durvan.ui.work import QUEUED, Job
 
@@ -44,6 +45,8 @@ class State(QObject):
     stopped = Signal(str)
     station_wanted = Signal(str)
     accept_wanted = Signal(object)
+    looked = Signal()
+    fit_wanted = Signal(object)
 
     def __init__(self, registry: Registry, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -144,8 +147,18 @@ class State(QObject):
 
     def apply(self, remedies: list[Remedy]) -> None:
         """Take remedies."""
-        if self.session is not None and remedies:
-            self.session.apply(remedies)
+        fits = [str(remedy.change[1]) for remedy in remedies if remedy.change[0] == "fit"]
+        others = [remedy for remedy in remedies if remedy.change[0] != "fit"]
+        if self.session is not None and others:
+            self.session.apply(others)
+            self.renew()
+        if fits:
+            self.fit_wanted.emit(fits)
+
+    def put(self, thing: str, node: str, parameter: str, value: Value | None) -> None:
+        """Put a value into the target by hand, or take it away again."""
+        if self.session is not None:
+            self.session.put(thing, node, parameter, value)
             self.renew()
 
     def accept(self, findings: list[Finding], reason: str) -> None:

@@ -19,24 +19,30 @@ from durvan.crossing.ledger import worst
 from durvan.scene.fate import SHOWN, Fate
 from durvan.scene.model import Kind, Thing
 from durvan.ui import marks
+from durvan.ui.looks import Looks
 from durvan.ui.state import Selection, State
-from durvan.ui.theme import ACCENT_WASH, SMALL, SOFT, font
+from durvan.ui.theme import ACCENT_WASH, INK, SMALL, SOFT, font
 from durvan.ui.words import spoken
 
 Index = QModelIndex | QPersistentModelIndex
-_HEADS = ("name", "is", "worst")
+_HEADS = ("", "name", "drift", "worst")
+_LOOK, _NAME, _DRIFT, _WORST = range(4)
+_HEIGHT = 40
+_PICTURE = 36
 _KINDS = list(Kind)
 
 
 class Things(QAbstractTableModel):
     """Worst first; within that by kind and by how many objects wear it."""
 
-    def __init__(self, state: State) -> None:
+    def __init__(self, state: State, looks: Looks) -> None:
         super().__init__()
-        self.state = state
+        self.state, self.looks = state, looks
+        self.weighed = False
         self.rows: list[tuple[Thing, dict[Fate, int], Fate | None]] = []
         state.renewed.connect(self.renew)
         state.filtered.connect(self.renew)
+        state.looked.connect(self.renew)
 
     def renew(self) -> None:
         """Read the plan again."""
@@ -48,12 +54,15 @@ class Things(QAbstractTableModel):
                 counts = session.plan.ledger.tally(thing.id) if session.plan is not None else dict.fromkeys(SHOWN, 0)
                 if self.state.fate is None or counts[self.state.fate]:
                     self.rows.append((thing, counts, worst(counts)))
+        drifts = session.drifts if session is not None else {}
+        self.weighed = bool(drifts) and bool(self.looks.shares)
         self.rows.sort(key=self._order)
         self.endResetModel()
 
-    def _order(self, row: tuple[Thing, dict[Fate, int], Fate | None]) -> tuple[int, ...]:
+    def _order(self, row: tuple[Thing, dict[Fate, int], Fate | None]) -> tuple[float, ...]:
         thing, counts, fate = row
         return (
+            -self.looks.weight(thing.id) if self.weighed else 0.0,
             -(fate or 0),
             -counts[Fate.HELD],
             -counts[Fate.LOST],
@@ -78,12 +87,27 @@ class Things(QAbstractTableModel):
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         thing, counts, fate = self.rows[index.row()]
         column = index.column()
+        session = self.state.session
+        drift = session.drifts.get(thing.id) if session is not None else None
         if role == Qt.ItemDataRole.DisplayRole:
-            return (spoken(thing.name), thing.kind.value, fate.word if fate is not None else "")[column]
+            shown = f"{drift.mean:.1f}" if drift is not None else ""
+            return ("", spoken(thing.name), shown, "")[column]
+        if role == Qt.ItemDataRole.DecorationRole and column == _LOOK:
+            return self.looks.small.get(thing.id)
         if role == Qt.ItemDataRole.FontRole:
-            return font(bold=True) if column == 0 else font(SMALL)
-        if role == Qt.ItemDataRole.ForegroundRole and column == 1:
-            return SOFT
+            return font(bold=True) if column in (_NAME, _DRIFT) else font(SMALL)
+        if role == Qt.ItemDataRole.TextAlignmentRole and column == _DRIFT:
+            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        if role == Qt.ItemDataRole.StatusTipRole and column == _NAME:
+            share = self.looks.shares.get(thing.id)
+            return thing.kind.value + (f", {100 * share:.1f} % of the view" if share else "")
+        if role == Qt.ItemDataRole.ToolTipRole and column in (_LOOK, _DRIFT) and drift is not None:
+            share = self.looks.shares.get(thing.id, 0.0)
+            return (
+                f"drift {drift.mean:.2f} ± {drift.noise:.2f} (CIEDE2000): {drift.grade}\n"
+                f"worst 5 %: {drift.worst:.1f}; most under {drift.lighting} light\n"
+                f"covers {100 * share:.1f} % of the camera's picture"
+            )
         if role == Qt.ItemDataRole.ToolTipRole:
             told = ", ".join(f"{count} {f.word}" for f, count in counts.items() if count)
             return f"{thing.id}\n{sum(counts.values())} values: {told or 'not in scope'}"
@@ -105,34 +129,76 @@ class FateDelegate(QStyledItemDelegate):
             painter.fillRect(rect, ACCENT_WASH)
         fate = index.data(Qt.ItemDataRole.UserRole)
         if fate is not None:
-            marks.draw(painter, fate, rect.left() + 6, rect.left() + 40, rect.center().y() + 1)
+            middle = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignHCenter
+            marks.draw(painter, fate, rect.left() + 9, rect.right() - 9, rect.center().y() - 7)
             painter.setFont(font(SMALL))
-            painter.drawText(rect.adjusted(48, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, fate.word)
+            painter.drawText(rect.adjusted(0, 14, 0, 0), middle, fate.word)
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
-        return QSize(96, 24)
+        return QSize(56, _HEIGHT)
+
+
+class NameDelegate(QStyledItemDelegate):
+    """Draws a thing's name, and under it what it is and how much of the picture it covers."""
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        rect: QRect = option.rect  # type: ignore[attr-defined] # the stubs leave out Qt's public fields
+        if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined] # the same
+            painter.fillRect(rect, ACCENT_WASH)
+        room = rect.adjusted(6, 0, -4, 0)
+        left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        for place, role, face, ink in (
+            (-8, Qt.ItemDataRole.DisplayRole, font(bold=True), INK), (9, Qt.ItemDataRole.StatusTipRole, font(SMALL), SOFT),
+        ):  # fmt: skip
+            painter.setFont(face)
+            painter.setPen(ink)
+            text = painter.fontMetrics().elidedText(str(index.data(role)), Qt.TextElideMode.ElideRight, room.width())
+            painter.drawText(room.adjusted(0, place, 0, place), left, text)
+
+
+class PairDelegate(QStyledItemDelegate):
+    """Draws both sides' small swatches, touching."""
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        rect: QRect = option.rect  # type: ignore[attr-defined] # the stubs leave out Qt's public fields
+        if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined] # the same
+            painter.fillRect(rect, ACCENT_WASH)
+        pair = index.data(Qt.ItemDataRole.DecorationRole)
+        y = rect.center().y() - _PICTURE // 2 + 1
+        box = QRect(rect.left() + 4, y, 2 * _PICTURE, _PICTURE)
+        if pair is None:
+            return
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(QRect(box.left(), y, _PICTURE, _PICTURE), pair[0])
+        painter.drawImage(QRect(box.left() + _PICTURE, y, _PICTURE, _PICTURE), pair[1])
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        return QSize(2 * _PICTURE + 8, _HEIGHT)
 
 
 class ThingsView(QTableView):
     """The list; one click looks at a thing, a double click or Enter opens it in Facing."""
 
-    def __init__(self, state: State) -> None:
+    def __init__(self, state: State, looks: Looks) -> None:
         super().__init__()
         self.shared = state
-        self.things = Things(state)
+        self.led = ""
+        self.things = Things(state, looks)
         self.setModel(self.things)
-        self.setItemDelegateForColumn(2, FateDelegate(self))
+        self.setItemDelegateForColumn(_WORST, FateDelegate(self))
+        self.setItemDelegateForColumn(_LOOK, PairDelegate(self))
+        self.setItemDelegateForColumn(_NAME, NameDelegate(self))
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setShowGrid(False)
         self.verticalHeader().hide()
-        self.verticalHeader().setDefaultSectionSize(25)
+        self.verticalHeader().setDefaultSectionSize(_HEIGHT)
         self.setTabKeyNavigation(False)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         head = self.horizontalHeader()
         head.setHighlightSections(False)
-        head.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        for column, wide in ((1, 68), (2, 98)):
+        head.setSectionResizeMode(_NAME, QHeaderView.ResizeMode.Stretch)
+        for column, wide in ((_LOOK, 2 * _PICTURE + 10), (_DRIFT, 46), (_WORST, 56)):
             head.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
             head.resizeSection(column, wide)
         self.setAccessibleName("Everything in the scene, worst first")
@@ -149,7 +215,13 @@ class ThingsView(QTableView):
 
     def first(self) -> str:
         """The thing at the top of the list: the one to look at first."""
-        return self.things.rows[0][0].id if self.things.rows else ""
+        self.led = self.things.rows[0][0].id if self.things.rows else ""
+        return self.led
+
+    def session_name(self) -> str:
+        """Which scene the list is of."""
+        session = self.shared.session
+        return session.scene.file if session is not None else ""
 
     def _follow(self) -> None:
         place = self.things.place(self.shared.selection.thing)

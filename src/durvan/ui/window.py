@@ -32,6 +32,7 @@ from durvan.record.build import record as record_data
 from durvan.record.page import page
 from durvan.ui.evidence import Evidence
 from durvan.ui.findings import Findings
+from durvan.ui.looks import Looks
 from durvan.ui.parts import column, label, small
 from durvan.ui.state import State
 from durvan.ui.stations.facing import Facing
@@ -45,16 +46,17 @@ _SCENES = "Scenes and crossings (" + " ".join(f"*{ending}" for ending in (*ENDIN
 class Window(QMainWindow):
     """Durvan's window."""
 
-    def __init__(self, registry: Registry) -> None:
+    def __init__(self, registry: Registry, rendering: bool = True) -> None:
         super().__init__()
         self.state = State(registry, self)
+        self.looks = Looks(self.state, self, rendering)
         self.setWindowTitle("Durvan")
         self.resize(1280, 800)
         self.setAcceptDrops(True)
         self.strip = Strip(self.state)
-        self.survey = Survey(self.state)
-        self.facing = Facing(self.state)
-        self.evidence = Evidence(self.state)
+        self.survey = Survey(self.state, self.looks)
+        self.facing = Facing(self.state, self.looks)
+        self.evidence = Evidence(self.state, self.looks)
         self.findings = Findings(self.state)
         self.stations: dict[str, QWidget] = {"Survey": self.survey, "Facing": self.facing}
         self._build()
@@ -64,6 +66,7 @@ class Window(QMainWindow):
         state.station_wanted.connect(self.go)
         state.failed.connect(self._failed)
         state.renewed.connect(self._told)
+        state.looked.connect(self._told)
         state.opened.connect(self._opened)
         state.busy.connect(self._busy)
         state.progressed.connect(self._progress)
@@ -325,6 +328,7 @@ class Window(QMainWindow):
         if job is not None:
             job.stop()
             job.wait(10.0)
+        self.looks.close()
         event.accept()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:

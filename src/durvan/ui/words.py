@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import math
+from dataclasses import dataclass
+
 from durvan.crossing.findings.networks import amount
 from durvan.crossing.ledger import Row
 from durvan.dialects.pack import Pack
 from durvan.scene.graph import Value
+from durvan.scene.vocabulary import COMPONENTS, Parameter
 
-__all__ = ["amount", "count", "parameter_tip", "source_value", "spoken", "target_value", "value"]
+__all__ = [
+    "NotRead", "amount", "count", "parameter_tip", "plain", "read", "source_value", "spoken", "target_value", "value",
+]  # fmt: skip
 
 
 def value(said: Value | None, digits: int = 4, parts: int = 3) -> str:
@@ -80,3 +86,47 @@ def parameter_tip(pack: Pack | None, kind: str, name: str, row: Row | None) -> s
     if row is not None and row.formula:
         parts.append(row.formula)
     return "\n".join(parts)
+
+
+def plain(said: Value | None) -> str:
+    """A value as it is typed: six digits, channels with spaces between them."""
+    if isinstance(said, bool):
+        return "on" if said else "off"
+    if isinstance(said, tuple):
+        return " ".join(f"{part:.6g}" for part in said)
+    return f"{said:.6g}" if isinstance(said, float) else "" if said is None else str(said)
+
+
+@dataclass(frozen=True)
+class NotRead:
+    """Why what was typed is no value of a parameter."""
+
+    why: str
+
+
+def read(text: str, parameter: Parameter) -> Value | NotRead:
+    """What was typed, as a value of a parameter."""
+    said = text.strip().lower()
+    if parameter.type == "bool":
+        if said not in ("on", "off"):
+            return NotRead("It is on or off.")
+        return said == "on"
+    if parameter.type in ("token", "string"):
+        found: Value = text.strip()
+    else:
+        try:
+            numbers = [float(part) for part in said.replace(",", " ").split()]
+        except ValueError:
+            return NotRead(f"“{text.strip()[:40]}” is no number.")
+        wanted = COMPONENTS.get(parameter.type, 1)
+        if len(numbers) == 1 and wanted > 1:
+            numbers = numbers * wanted
+        if len(numbers) != wanted or not all(map(math.isfinite, numbers)):
+            return NotRead(f"It takes {count(wanted, 'number')}.")
+        found = tuple(numbers) if wanted > 1 else int(numbers[0]) if parameter.type == "int" else numbers[0]
+    problem = parameter.wrong(found)
+    if problem:
+        return NotRead(f"{problem[:1].upper()}{problem[1:]}.")
+    if parameter.outside(found) and parameter.range is not None:
+        return NotRead(f"It lies between {parameter.range[0]:g} and {parameter.range[1]:g}.")
+    return found

@@ -29,9 +29,18 @@ def surface(kind: str, get: Inputs) -> Surface:
     made = Surface([fuzz, coat])
     made.lobes.append(
         Lobe(
-            layout.REFLECT, metal * weight, along, across, fresnel=layout.SCHLICK, first=color,
-            second=get("specular_color"), under=coat, film=film, film_index=film_index, full=True,
-        )  # fmt: skip
+            layout.REFLECT,
+            metal * weight,
+            along,
+            across,
+            fresnel=layout.SCHLICK,
+            first=color,
+            second=get("specular_color"),
+            under=coat,
+            film=film,
+            film_index=film_index,
+            full=True,
+        )
     )
     index = _index(get("specular_ior"), weight)
     clear = get("transmission_weight")

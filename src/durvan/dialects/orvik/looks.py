@@ -138,17 +138,17 @@ def light(kind: str, get: Inputs) -> Lamp | None:
         tint = tinted(get.number("gain") * NITS, get.numbers("tint"), None)
         return Lamp("dome", tint, picture=_sky(get), turn=get.number("spin"), own_axes=False)
     kelvin = get.number("kelvin") if get.flag("use_kelvin") else None
-    tint = (1.0, 1.0, 1.0) if kelvin is not None else get.numbers("tint")
+    colour = (1.0, 1.0, 1.0) if kelvin is not None else get.numbers("tint")
     shadows = get.flag("shadows")
     if kind == "orvik.far":
-        lux = tinted(get.number("gain") * 1000.0, tint, kelvin)
+        lux = tinted(get.number("gain") * 1000.0, colour, kelvin)
         return Lamp("far", lux, (get.number("disc"), 0.0), shadows=shadows)
     unit = get.facts.metres_per_unit
     gain, measure = get.number("gain"), get.word("measure")
     if kind == "orvik.area":
         width, height = get.number("width") * unit, get.number("height") * unit
         nits = _nits(gain, measure, math.pi * width * height)
-        return Lamp("rect", tinted(nits, tint, kelvin), (width, height), shadows=shadows)
+        return Lamp("rect", tinted(nits, colour, kelvin), (width, height), shadows=shadows)
     decay = {"inverse_square": 2, "inverse": 1, "none": 0}.get(get.word("decay"), 2)
     radius = max(get.number("radius") * unit, 1e-6)
     if kind == "orvik.cone":
@@ -156,11 +156,9 @@ def light(kind: str, get: Inputs) -> Lamp | None:
         outer = max(min(inner + get.number("penumbra"), 180.0), 0.01)
         # lumen are those inside the cone: a ball shows πr² to every side, times its profile
         nits = _nits(gain, measure, math.pi * radius * radius * cone_flux_factor(outer, inner))
-        return Lamp(
-            "sphere", tinted(nits, tint, kelvin), (radius, 0.0), inner, outer, decay=decay, shadows=shadows
-        )
+        return Lamp("sphere", tinted(nits, colour, kelvin), (radius, 0.0), inner, outer, decay=decay, shadows=shadows)
     nits = _nits(gain, measure, math.pi * 4.0 * math.pi * radius * radius)
-    return Lamp("sphere", tinted(nits, tint, kelvin), (radius, 0.0), decay=decay, shadows=shadows)
+    return Lamp("sphere", tinted(nits, colour, kelvin), (radius, 0.0), decay=decay, shadows=shadows)
 
 
 def _nits(gain: float, measure: str, flux_factor: float) -> float:

@@ -44,7 +44,9 @@ def surface(kind: str, get: Inputs) -> Surface:
         made.opacity = opacity
     else:  # the reflection stays where the body is seen through
         made.lobes[-1].weight = ex.field(made.lobes[-1].weight) * opacity
-        made.lobes.append(Lobe(layout.STRAIGHT, 1.0 - opacity, fresnel=layout.SCHLICK, first=0.0, second=0.0, under=shine))
+        made.lobes.append(
+            Lobe(layout.STRAIGHT, 1.0 - opacity, fresnel=layout.SCHLICK, first=0.0, second=0.0, under=shine)
+        )
     made.thin = True
     made.glow = get("emissiveColor")
     if get.linked("normal"):

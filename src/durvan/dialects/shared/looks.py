@@ -14,7 +14,7 @@ SATURATION = 1.2  # picture value 1 stands at 1.2·2^EV100 nit (ISO 12232, satur
 def exposure_scale(f_number: float, seconds: float, iso: float, stops: float = 0.0) -> float:
     """Picture value for a nit: 1/(1.2·2^EV100), EV100 = log2(N²/t·100/S)."""
     light = f_number * f_number / max(seconds, 1e-12) * 100.0 / max(iso, 1e-9)
-    return 2.0**stops / (SATURATION * light)
+    return float(2.0**stops / (SATURATION * light))
 
 
 def tinted(strength: float, tint: tuple[float, ...], kelvin: float | None) -> tuple[float, float, float]:

@@ -44,7 +44,11 @@ def _shaped(shape: str, get: Inputs, radiance: tuple[float, float, float], shado
         radius = max(get.number("radius") * unit, 1e-6)
         length = get.number("length") * unit if shape == "CylinderLight" else 0.0
         size = (radius, length)
-        area = math.pi * radius * (radius if shape == "DiskLight" else 4.0 * radius if shape == "SphereLight" else 2.0 * length)
+        area = (
+            math.pi
+            * radius
+            * (radius if shape == "DiskLight" else 4.0 * radius if shape == "SphereLight" else 2.0 * length)
+        )
     scale = 1.0 / max(area, 1e-12) if get.flag("normalize") else 1.0
     outer = get.number("cone_angle")
     whole = outer >= 90.0 and shape in ("SphereLight", "CylinderLight")

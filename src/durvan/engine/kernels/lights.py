@@ -6,10 +6,6 @@ import math
 
 from durvan.engine.kernels.programs import resolve
 from durvan.engine.kernels.world import (
-    AREA,
-    AXIS_X,
-    AXIS_Y,
-    AXIS_Z,
     A_CORNER,
     A_DOME,
     A_DOME_COLUMNS,
@@ -19,6 +15,10 @@ from durvan.engine.kernels.world import (
     A_LIGHT_SUM,
     A_OWNER,
     A_UV,
+    AREA,
+    AXIS_X,
+    AXIS_Y,
+    AXIS_Z,
     COS_DISC,
     CYLINDER,
     DECAY,
@@ -171,7 +171,18 @@ def _sample_dome(w: World, u: float, v: float) -> tuple[float, float, float]:
 
 
 @inner
-def area_pdf(w: World, light: int, px: float, py: float, pz: float, dx: float, dy: float, dz: float, distance: float, cosine: float) -> float:
+def area_pdf(
+    w: World,
+    light: int,
+    px: float,
+    py: float,
+    pz: float,
+    dx: float,
+    dy: float,
+    dz: float,
+    distance: float,
+    cosine: float,
+) -> float:
     """Probability per steradian of a place on a light that a ray met, seen from p; `cosine` at the light."""
     kind = int(w.f8[light + KIND])
     if kind == SPHERE:
@@ -261,7 +272,10 @@ def sample(
         if w.f8[light + SIZE] == 1.0:
             uv = w.i4[A_UV] + t * 6
             b0 = 1.0 - b1 - b2
-            point[0], point[1] = b0 * w.f4[uv + 0] + b1 * w.f4[uv + 2] + b2 * w.f4[uv + 4], b0 * w.f4[uv + 1] + b1 * w.f4[uv + 3] + b2 * w.f4[uv + 5]
+            point[0], point[1] = (
+                b0 * w.f4[uv + 0] + b1 * w.f4[uv + 2] + b2 * w.f4[uv + 4],
+                b0 * w.f4[uv + 1] + b1 * w.f4[uv + 3] + b2 * w.f4[uv + 5],
+            )
             point[2], point[3], point[4], point[5] = qx, qy, qz, 1.0
             resolve(w, w.i4[w.i4[A_OWNER] + t * 3 + 0], point, registers, rec)
             r, g, b = rec[REC_GLOW], rec[REC_GLOW + 1], rec[REC_GLOW + 2]

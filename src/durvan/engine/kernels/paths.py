@@ -15,8 +15,6 @@ from durvan.engine.kernels import lights
 from durvan.engine.kernels.programs import height, resolve
 from durvan.engine.kernels.tree import ANY, DEEPEST, EVERYTHING, PAST_LIGHTS, nearest
 from durvan.engine.kernels.world import (
-    AREA,
-    AXIS_Z,
     A_CORNER,
     A_FAR,
     A_LIGHT,
@@ -25,9 +23,8 @@ from durvan.engine.kernels.world import (
     A_OWNER,
     A_SHAPES,
     A_UV,
-    CHANCE,
-    COS_DISC,
-    CYLINDER,
+    AREA,
+    AXIS_Z,
     C_FAR,
     C_FOCUS,
     C_LENS,
@@ -39,6 +36,9 @@ from durvan.engine.kernels.world import (
     C_X,
     C_Y,
     C_Z,
+    CHANCE,
+    COS_DISC,
+    CYLINDER,
     DISK,
     F8,
     FAR,
@@ -52,9 +52,6 @@ from durvan.engine.kernels.world import (
     N_LIGHTS,
     RADIANCE,
     RECT,
-    SHADOWS,
-    SHAPE,
-    SPHERE,
     S_LIGHT,
     S_MATERIAL,
     S_ORIGIN,
@@ -62,6 +59,9 @@ from durvan.engine.kernels.world import (
     S_X,
     S_Y,
     S_Z,
+    SHADOWS,
+    SHAPE,
+    SPHERE,
     World,
     bare,
 )
@@ -112,7 +112,9 @@ def number(key: np.uint64, index: int, dimension: int) -> float:
         turn = mixed(key + np.uint64(dimension) * np.uint64(0x9E3779B97F4A7C15))
         value = np.float64(turn >> np.uint64(11)) * (1.0 / 9007199254740992.0) + index * STEPS[dimension]
         return value - math.floor(value)
-    h = mixed(key + np.uint64(dimension) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(index) * np.uint64(0xD1B54A32D192ED03))
+    h = mixed(
+        key + np.uint64(dimension) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(index) * np.uint64(0xD1B54A32D192ED03)
+    )
     return np.float64(h >> np.uint64(11)) * (1.0 / 9007199254740992.0)
 
 
@@ -131,7 +133,18 @@ H_T, H_P, H_NG, H_NS, H_T1, H_T2, H_UV, H_DU, H_DV, H_SIZE = 0, 1, 4, 7, 10, 13,
 
 @inner
 def surface_at(
-    w: World, prim: int, b1: float, b2: float, t: float, ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, hit: F8
+    w: World,
+    prim: int,
+    b1: float,
+    b2: float,
+    t: float,
+    ox: float,
+    oy: float,
+    oz: float,
+    dx: float,
+    dy: float,
+    dz: float,
+    hit: F8,
 ) -> int:
     """Place, normals, tangents and UVs of a hit; gives its material."""
     if prim >= 0:
@@ -157,21 +170,42 @@ def surface_at(
             gx, gy, gz = -gx, -gy, -gz
         u = b0 * w.f4[uv + 0] + b1 * w.f4[uv + 2] + b2 * w.f4[uv + 4]
         v = b0 * w.f4[uv + 1] + b1 * w.f4[uv + 3] + b2 * w.f4[uv + 5]
-        u1, v1, u2, v2 = w.f4[uv + 2] - w.f4[uv + 0], w.f4[uv + 3] - w.f4[uv + 1], w.f4[uv + 4] - w.f4[uv + 0], w.f4[uv + 5] - w.f4[uv + 1]
+        u1, v1, u2, v2 = (
+            w.f4[uv + 2] - w.f4[uv + 0],
+            w.f4[uv + 3] - w.f4[uv + 1],
+            w.f4[uv + 4] - w.f4[uv + 0],
+            w.f4[uv + 5] - w.f4[uv + 1],
+        )
         det = u1 * v2 - u2 * v1
         material = w.i4[w.i4[A_OWNER] + prim * 3 + 0]
         if abs(det) > 1e-16:
-            tx, ty, tz = (v2 * w.f4[c + 3] - v1 * w.f4[c + 6]) / det, (v2 * w.f4[c + 4] - v1 * w.f4[c + 7]) / det, (v2 * w.f4[c + 5] - v1 * w.f4[c + 8]) / det
-            bx, by, bz = (u1 * w.f4[c + 6] - u2 * w.f4[c + 3]) / det, (u1 * w.f4[c + 7] - u2 * w.f4[c + 4]) / det, (u1 * w.f4[c + 8] - u2 * w.f4[c + 5]) / det
+            tx, ty, tz = (
+                (v2 * w.f4[c + 3] - v1 * w.f4[c + 6]) / det,
+                (v2 * w.f4[c + 4] - v1 * w.f4[c + 7]) / det,
+                (v2 * w.f4[c + 5] - v1 * w.f4[c + 8]) / det,
+            )
+            bx, by, bz = (
+                (u1 * w.f4[c + 6] - u2 * w.f4[c + 3]) / det,
+                (u1 * w.f4[c + 7] - u2 * w.f4[c + 4]) / det,
+                (u1 * w.f4[c + 8] - u2 * w.f4[c + 5]) / det,
+            )
         else:
             tx, ty, tz, bx, by, bz = frame(nx, ny, nz)
     else:
         q = w.i4[A_SHAPES] + (-1 - prim) * SHAPE
         px, py, pz = ox + t * dx, oy + t * dy, oz + t * dz
         material = int(w.f8[q + S_MATERIAL])
-        gx, gy, gz = (px - w.f8[q + S_ORIGIN]) / w.f8[q + S_SIZE], (py - w.f8[q + S_ORIGIN + 1]) / w.f8[q + S_SIZE], (pz - w.f8[q + S_ORIGIN + 2]) / w.f8[q + S_SIZE]
+        gx, gy, gz = (
+            (px - w.f8[q + S_ORIGIN]) / w.f8[q + S_SIZE],
+            (py - w.f8[q + S_ORIGIN + 1]) / w.f8[q + S_SIZE],
+            (pz - w.f8[q + S_ORIGIN + 2]) / w.f8[q + S_SIZE],
+        )
         # back onto the ball exactly, so that the next ray starts where this one ended
-        px, py, pz = w.f8[q + S_ORIGIN] + gx * w.f8[q + S_SIZE], w.f8[q + S_ORIGIN + 1] + gy * w.f8[q + S_SIZE], w.f8[q + S_ORIGIN + 2] + gz * w.f8[q + S_SIZE]
+        px, py, pz = (
+            w.f8[q + S_ORIGIN] + gx * w.f8[q + S_SIZE],
+            w.f8[q + S_ORIGIN + 1] + gy * w.f8[q + S_SIZE],
+            w.f8[q + S_ORIGIN + 2] + gz * w.f8[q + S_SIZE],
+        )
         nx, ny, nz = gx, gy, gz
         lx = gx * w.f8[q + S_X] + gy * w.f8[q + S_X + 1] + gz * w.f8[q + S_X + 2]
         ly = gx * w.f8[q + S_Y] + gy * w.f8[q + S_Y + 1] + gz * w.f8[q + S_Y + 2]
@@ -264,8 +298,20 @@ def relieve(w: World, m: int, hit: F8, rec: F8, point: F8, registers: F8, dx: fl
 
 @inner
 def clear_way(
-    w: World, ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, distance: float,
-    stack_: I4, depths: F8, registers: F8, point: F8, rec: F8, hit: F8,
+    w: World,
+    ox: float,
+    oy: float,
+    oz: float,
+    dx: float,
+    dy: float,
+    dz: float,
+    distance: float,
+    stack_: I4,
+    depths: F8,
+    registers: F8,
+    point: F8,
+    rec: F8,
+    hit: F8,
 ) -> float:
     """How much light comes along a way: 1, 0, or what cut-outs leave."""
     left = 1.0
@@ -274,7 +320,11 @@ def clear_way(
         t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, distance, ANY, stack_, depths)
         if prim == NOTHING:
             return left
-        m = w.i4[w.i4[A_OWNER] + prim * 3 + 0] if prim >= 0 else int(w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_MATERIAL])
+        m = (
+            w.i4[w.i4[A_OWNER] + prim * 3 + 0]
+            if prim >= 0
+            else int(w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_MATERIAL])
+        )
         if w.i4[w.i4[A_MATERIAL] + m * MATERIAL + 12] == 1:
             return 0.0
         surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
@@ -288,7 +338,9 @@ def clear_way(
 
 
 @inner
-def emitted(w: World, l: int, px: float, py: float, pz: float, dx: float, dy: float, dz: float, t: float) -> tuple[float, float, float, float]:
+def emitted(
+    w: World, l: int, px: float, py: float, pz: float, dx: float, dy: float, dz: float, t: float
+) -> tuple[float, float, float, float]:
     """What a solid light sends along a ray that met it, and the probability per steradian of looking there."""
     light = w.i4[A_LIGHT] + l * LIGHT
     kind = int(w.f8[light + KIND])
@@ -334,9 +386,27 @@ def share(p: float, q: float) -> float:
 
 @inner
 def look_at_light(
-    w: World, hit: F8, rec: F8, ox: float, oy: float, oz: float, tr: float, tg: float, tb: float,
-    key: np.uint64, index: int, base: int, chances: F8, registers: F8, point: F8, other: F8, spare: F8,
-    stack_: I4, depths: F8, lambert: bool, out: F8,
+    w: World,
+    hit: F8,
+    rec: F8,
+    ox: float,
+    oy: float,
+    oz: float,
+    tr: float,
+    tg: float,
+    tb: float,
+    key: np.uint64,
+    index: int,
+    base: int,
+    chances: F8,
+    registers: F8,
+    point: F8,
+    other: F8,
+    spare: F8,
+    stack_: I4,
+    depths: F8,
+    lambert: bool,
+    out: F8,
 ) -> None:
     """Light that comes straight from one light, scattered towards the eye (`o` in the tangent frame)."""
     l = lights.pick(w, number(key, index, base + 1))
@@ -380,8 +450,18 @@ def look_at_light(
 
 @inner
 def walk(
-    w: World, hit: F8, rec: F8, dx: float, dy: float, dz: float, key: np.uint64, index: int, seed: int,
-    stack_: I4, depths: F8, spare: F8,
+    w: World,
+    hit: F8,
+    rec: F8,
+    dx: float,
+    dy: float,
+    dz: float,
+    key: np.uint64,
+    index: int,
+    seed: int,
+    stack_: I4,
+    depths: F8,
+    spare: F8,
 ) -> tuple[bool, float, float, float]:
     """Follow light below the surface until it comes out: whether it does, and what is left of it, three channels.
 
@@ -455,9 +535,28 @@ def prepare(w: World, m: int, hit: F8, dx: float, dy: float, dz: float, point: F
 
 @inner
 def path(
-    w: World, ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, near: float, far: float,
-    key: np.uint64, index: int, bounces: int, out: F8,
-    stack_: I4, depths: F8, registers: F8, point: F8, rec: F8, other: F8, hit: F8, spare: F8, chances: F8,
+    w: World,
+    ox: float,
+    oy: float,
+    oz: float,
+    dx: float,
+    dy: float,
+    dz: float,
+    near: float,
+    far: float,
+    key: np.uint64,
+    index: int,
+    bounces: int,
+    out: F8,
+    stack_: I4,
+    depths: F8,
+    registers: F8,
+    point: F8,
+    rec: F8,
+    other: F8,
+    hit: F8,
+    spare: F8,
+    chances: F8,
 ) -> None:
     """Follow one path; the light it finds is added to `out` [groups, 3]."""
     tr = tg = tb = 1.0
@@ -473,7 +572,11 @@ def path(
                 l = w.i4[w.i4[A_FAR] + k]
                 light = w.i4[A_LIGHT] + l * LIGHT
                 if int(w.f8[light + KIND]) == FAR:
-                    if w.f8[light + COS_DISC] >= 1.0 or dx * w.f8[light + AXIS_Z] + dy * w.f8[light + AXIS_Z + 1] + dz * w.f8[light + AXIS_Z + 2] < w.f8[light + COS_DISC]:
+                    if (
+                        w.f8[light + COS_DISC] >= 1.0
+                        or dx * w.f8[light + AXIS_Z] + dy * w.f8[light + AXIS_Z + 1] + dz * w.f8[light + AXIS_Z + 2]
+                        < w.f8[light + COS_DISC]
+                    ):
                         continue
                     r, g, b = w.f8[light + RADIANCE], w.f8[light + RADIANCE + 1], w.f8[light + RADIANCE + 2]
                     q = 1.0 / (2.0 * math.pi * (1.0 - w.f8[light + COS_DISC]))
@@ -492,7 +595,11 @@ def path(
             if r + g + b > 0.0:
                 k1 = 1.0
                 if pdf > 0.0:
-                    k1 = share(pdf, q * w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE]) if w.f8[w.i4[A_LIGHT] + l * LIGHT + SHADOWS] != 0.0 else 0.0
+                    k1 = (
+                        share(pdf, q * w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE])
+                        if w.f8[w.i4[A_LIGHT] + l * LIGHT + SHADOWS] != 0.0
+                        else 0.0
+                    )
                 add(out, int(w.f8[w.i4[A_LIGHT] + l * LIGHT + GROUP]), tr * r * k1, tg * g * k1, tb * b * k1)
             near = t + 1e-6 * max(1.0, t)  # lights are seen and do not stand in the way
             cuts += 1
@@ -522,7 +629,12 @@ def path(
                 group = int(w.f8[w.i4[A_LIGHT] + l * LIGHT + GROUP])
                 if pdf > 0.0:
                     x, y, z = hit[H_P] - px, hit[H_P + 1] - py, hit[H_P + 2] - pz
-                    k1 = share(pdf, (x * x + y * y + z * z) / (max(abs(out_there), 1e-6) * w.f8[w.i4[A_LIGHT] + l * LIGHT + AREA]) * w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE])
+                    k1 = share(
+                        pdf,
+                        (x * x + y * y + z * z)
+                        / (max(abs(out_there), 1e-6) * w.f8[w.i4[A_LIGHT] + l * LIGHT + AREA])
+                        * w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE],
+                    )
             elif pdf > 0.0:
                 k1 = 0.0  # a glow that lights nothing is only seen: straight, or in mirrors
             add(out, group, tr * rec[REC_GLOW] * k1, tg * rec[REC_GLOW + 1] * k1, tb * rec[REC_GLOW + 2] * k1)
@@ -594,15 +706,35 @@ def path(
         cuts = 0
         bounce += 1
         if bounce > bounces:
-            last_look(w, ox, oy, oz, px, py, pz, dx, dy, dz, tr, tg, tb, pdf, stack_, depths, registers, point, rec, hit, out)
+            last_look(
+                w, ox, oy, oz, px, py, pz, dx, dy, dz, tr, tg, tb, pdf, stack_, depths, registers, point, rec, hit, out
+            )
             return
 
 
 @inner
 def last_look(
-    w: World, ox: float, oy: float, oz: float, px: float, py: float, pz: float, dx: float, dy: float, dz: float,
-    tr: float, tg: float, tb: float, pdf: float,
-    stack_: I4, depths: F8, registers: F8, point: F8, rec: F8, hit: F8, out: F8,
+    w: World,
+    ox: float,
+    oy: float,
+    oz: float,
+    px: float,
+    py: float,
+    pz: float,
+    dx: float,
+    dy: float,
+    dz: float,
+    tr: float,
+    tg: float,
+    tb: float,
+    pdf: float,
+    stack_: I4,
+    depths: F8,
+    registers: F8,
+    point: F8,
+    rec: F8,
+    hit: F8,
+    out: F8,
 ) -> None:
     """After the last bounce: only light that comes straight from a light still counts."""
     near = 0.0
@@ -612,7 +744,11 @@ def last_look(
             for k in range(w.i4[N_FAR]):
                 light = w.i4[A_LIGHT] + (w.i4[w.i4[A_FAR] + k]) * LIGHT
                 if int(w.f8[light + KIND]) == FAR:
-                    if w.f8[light + COS_DISC] >= 1.0 or dx * w.f8[light + AXIS_Z] + dy * w.f8[light + AXIS_Z + 1] + dz * w.f8[light + AXIS_Z + 2] < w.f8[light + COS_DISC]:
+                    if (
+                        w.f8[light + COS_DISC] >= 1.0
+                        or dx * w.f8[light + AXIS_Z] + dy * w.f8[light + AXIS_Z + 1] + dz * w.f8[light + AXIS_Z + 2]
+                        < w.f8[light + COS_DISC]
+                    ):
                         continue
                     r, g, b = w.f8[light + RADIANCE], w.f8[light + RADIANCE + 1], w.f8[light + RADIANCE + 2]
                     q = 1.0 / (2.0 * math.pi * (1.0 - w.f8[light + COS_DISC]))
@@ -628,7 +764,11 @@ def last_look(
             r, g, b, q = emitted(w, l, px, py, pz, dx, dy, dz, t)
             k1 = 1.0
             if pdf > 0.0:
-                k1 = share(pdf, q * w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE]) if w.f8[w.i4[A_LIGHT] + l * LIGHT + SHADOWS] != 0.0 else 0.0
+                k1 = (
+                    share(pdf, q * w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE])
+                    if w.f8[w.i4[A_LIGHT] + l * LIGHT + SHADOWS] != 0.0
+                    else 0.0
+                )
             add(out, int(w.f8[w.i4[A_LIGHT] + l * LIGHT + GROUP]), tr * r * k1, tg * g * k1, tb * b * k1)
             near = t + 1e-6 * max(1.0, t)
             continue
@@ -642,8 +782,20 @@ def last_look(
             k1 = rec[OPACITY]
             cosine = abs(dx * hit[H_NG] + dy * hit[H_NG + 1] + dz * hit[H_NG + 2])
             if pdf > 0.0:
-                k1 *= share(pdf, t * t / (max(cosine, 1e-6) * w.f8[w.i4[A_LIGHT] + l * LIGHT + AREA]) * w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE])
-            add(out, int(w.f8[w.i4[A_LIGHT] + l * LIGHT + GROUP]), tr * rec[REC_GLOW] * k1, tg * rec[REC_GLOW + 1] * k1, tb * rec[REC_GLOW + 2] * k1)
+                k1 *= share(
+                    pdf,
+                    t
+                    * t
+                    / (max(cosine, 1e-6) * w.f8[w.i4[A_LIGHT] + l * LIGHT + AREA])
+                    * w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE],
+                )
+            add(
+                out,
+                int(w.f8[w.i4[A_LIGHT] + l * LIGHT + GROUP]),
+                tr * rec[REC_GLOW] * k1,
+                tg * rec[REC_GLOW + 1] * k1,
+                tb * rec[REC_GLOW + 2] * k1,
+            )
         left = 1.0 - min(max(rec[OPACITY], 0.0), 1.0)
         if left <= 0.0:
             return
@@ -652,7 +804,9 @@ def last_look(
 
 
 @inner
-def camera_ray(cam: F8, x: float, y: float, u: float, v: float) -> tuple[float, float, float, float, float, float, float]:
+def camera_ray(
+    cam: F8, x: float, y: float, u: float, v: float
+) -> tuple[float, float, float, float, float, float, float]:
     """A ray through a place in the picture (−1 to 1, right and up): origin, direction, and its length for a metre ahead."""
     a, b = x + cam[C_SHIFT], y + cam[C_SHIFT + 1]
     dx = cam[C_Z] + a * cam[C_X] + b * cam[C_Y]
@@ -678,8 +832,23 @@ def scratch(registers: int) -> tuple[I4, F8]:
 
 @entry
 def render(
-    w: World, cam: F8, width: int, height_: int, x0: int, x1: int, y0: int, y1: int, first: int, count: int, seed: int,
-    bounces: int, clamp: float, ints: I4, room: F8, film: F8, square: F8,
+    w: World,
+    cam: F8,
+    width: int,
+    height_: int,
+    x0: int,
+    x1: int,
+    y0: int,
+    y1: int,
+    first: int,
+    count: int,
+    seed: int,
+    bounces: int,
+    clamp: float,
+    ints: I4,
+    room: F8,
+    film: F8,
+    square: F8,
 ) -> None:
     """Add samples `first` to `first + count` of a tile to `film` [height, width, groups, 3]; `square` [height, width]
     gets the squares of their luminances. `ints` and `room` are as `scratch` makes them, for this call alone.
@@ -687,7 +856,13 @@ def render(
     w = bare(w)
     cam = address(cam)
     stack_, every = address(ints), address(room)
-    depths, point, hit, spare, chances = every, beyond(every, DEEPEST + 8), beyond(every, DEEPEST + 16), beyond(every, DEEPEST + 38), beyond(every, DEEPEST + 60)
+    depths, point, hit, spare, chances = (
+        every,
+        beyond(every, DEEPEST + 8),
+        beyond(every, DEEPEST + 16),
+        beyond(every, DEEPEST + 38),
+        beyond(every, DEEPEST + 60),
+    )
     rec, other, registers = beyond(every, ROOM), beyond(every, ROOM + RECORD), beyond(every, ROOM + 2 * RECORD)
     groups = film.shape[2]
     kept = np.zeros(3 * groups + 1)
@@ -695,7 +870,9 @@ def render(
     out = address(kept)
     for y in range(y0, y1):
         for x in range(x0, x1):
-            key = mixed(np.uint64(seed) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(y) * np.uint64(1 << 24) + np.uint64(x))
+            key = mixed(
+                np.uint64(seed) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(y) * np.uint64(1 << 24) + np.uint64(x)
+            )
             for index in range(first, first + count):
                 sx = (x + number(key, index, 0)) / width * 2.0 - 1.0
                 sy = 1.0 - (y + number(key, index, 1)) / height_ * 2.0

@@ -29,7 +29,9 @@ from durvan.engine.kernels.world import (
 from durvan.optics.jit import address, beyond, entry, inner
 from durvan.optics.lobes.layout import RECORD
 
-(ADD, SUBTRACT, MULTIPLY, DIVIDE, POWER, LEAST, MOST, BELOW, FLOOR, ROOT, EXP, LOG, ABSOLUTE, PICTURE, NOISE) = range(15)
+(ADD, SUBTRACT, MULTIPLY, DIVIDE, POWER, LEAST, MOST, BELOW, FLOOR, ROOT, EXP, LOG, ABSOLUTE, PICTURE, NOISE) = range(
+    15
+)
 
 
 @inner

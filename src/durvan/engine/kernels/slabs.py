@@ -38,7 +38,7 @@ def _smaller(builder: Any, a: Any, b: Any) -> Any:
     return builder.select(builder.fcmp_ordered("<", a, b), a, b)
 
 
-@intrinsic  # type: ignore[misc]
+@intrinsic  # type: ignore[untyped-decorator] # the compiler's own
 def slabs(
     _context: Any, boxes: Any, x0: Any, y0: Any, z0: Any, x1: Any, y1: Any, z1: Any, ox: Any, oy: Any, oz: Any,
     ix: Any, iy: Any, iz: Any, near: Any, far: Any, out: Any,
@@ -84,7 +84,7 @@ def _dot(builder: Any, a: Any, b: Any) -> Any:
     return builder.fadd(builder.fadd(products[0], products[1]), products[2])
 
 
-@intrinsic  # type: ignore[misc]
+@intrinsic  # type: ignore[untyped-decorator] # the compiler's own
 def corners(
     _context: Any, block: Any, ox: Any, oy: Any, oz: Any, dx: Any, dy: Any, dz: Any, near: Any, far: Any
 ) -> Any:

@@ -6,36 +6,36 @@ import math
 
 import numpy as np
 
+from durvan.engine.kernels.slabs import corners, slabs
 from durvan.engine.kernels.world import (
+    A_BLOCKS,
     A_BOXES,
     A_CHILDREN,
     A_CORNER,
+    A_LEAVES,
     A_MATERIAL,
     A_OWNER,
-    M_PLAIN,
-    MATERIAL,
-    A_BLOCKS,
-    A_LEAVES,
-    A_SOLIDS,
     A_SHAPES,
+    A_SOLIDS,
     CYLINDER,
     DISK,
     F4,
     F8,
     I4,
+    M_PLAIN,
+    MATERIAL,
     N_NODES,
     RECT,
-    SHAPE,
-    SPHERE,
     S_KIND,
     S_ORIGIN,
     S_SIZE,
     S_X,
     S_Y,
     S_Z,
+    SHAPE,
+    SPHERE,
     World,
 )
-from durvan.engine.kernels.slabs import corners, slabs
 from durvan.optics.jit import beyond, entry, inner, lowest_bit
 
 BINS = 16
@@ -253,7 +253,9 @@ def settle(kids: I4, order: I4, corner: F4, moved: I4, solids: I4, leaves: I4, b
 
 
 @inner
-def _shape(w: World, s: int, ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, near: float, far: float) -> float:
+def _shape(
+    w: World, s: int, ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, near: float, far: float
+) -> float:
     """Distance to a solid shape, or −1."""
     q = w.i4[A_SHAPES] + s * SHAPE
     x, y, z = ox - w.f8[q + S_ORIGIN], oy - w.f8[q + S_ORIGIN + 1], oz - w.f8[q + S_ORIGIN + 2]
@@ -306,8 +308,18 @@ def _shape(w: World, s: int, ox: float, oy: float, oz: float, dx: float, dy: flo
 
 @inner
 def nearest(
-    w: World, ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, near: float, far: float,
-    mode: int, stack: I4, depths: F8,
+    w: World,
+    ox: float,
+    oy: float,
+    oz: float,
+    dx: float,
+    dy: float,
+    dz: float,
+    near: float,
+    far: float,
+    mode: int,
+    stack: I4,
+    depths: F8,
 ) -> tuple[float, int, float, float]:
     """The first thing on a ray: distance, primitive (−1 − shape; or −FAR for nothing), barycentrics of 2nd and 3rd corner.
 
@@ -360,7 +372,14 @@ def nearest(
                 p = first + lowest_bit(mask)
                 mask &= mask - 1
                 c = triangles + p * 9
-                e1x, e1y, e1z, e2x, e2y, e2z = w.f4[c + 3], w.f4[c + 4], w.f4[c + 5], w.f4[c + 6], w.f4[c + 7], w.f4[c + 8]
+                e1x, e1y, e1z, e2x, e2y, e2z = (
+                    w.f4[c + 3],
+                    w.f4[c + 4],
+                    w.f4[c + 5],
+                    w.f4[c + 6],
+                    w.f4[c + 7],
+                    w.f4[c + 8],
+                )
                 hx, hy, hz = dy * e2z - dz * e2y, dz * e2x - dx * e2z, dx * e2y - dy * e2x
                 det = e1x * hx + e1y * hy + e1z * hz
                 if det == 0.0:

@@ -165,9 +165,7 @@ def law(rec: object, b: int, cosine: float, inside: bool) -> tuple[float, float,
             conductor(cosine, rec[b + FIRST + 2], rec[b + SECOND + 2]),
         )
     if kind == SCHLICK and rec[b + FILM] > 0.0:
-        return film(
-            cosine, rec[b + FILM], rec[b + FILM_INDEX], rec[b + FIRST], rec[b + FIRST + 1], rec[b + FIRST + 2]
-        )
+        return film(cosine, rec[b + FILM], rec[b + FILM_INDEX], rec[b + FIRST], rec[b + FIRST + 1], rec[b + FIRST + 2])
     return (
         edge_tinted(cosine, rec[b + FIRST], rec[b + SECOND]),
         edge_tinted(cosine, rec[b + FIRST + 1], rec[b + SECOND + 1]),

@@ -274,7 +274,9 @@ def evaluate(
 
 
 @inner
-def _mirror(rec: Array, b: int, ox: float, oy: float, oz: float, tables: Tables) -> tuple[float, float, float, float, float, float]:
+def _mirror(
+    rec: Array, b: int, ox: float, oy: float, oz: float, tables: Tables
+) -> tuple[float, float, float, float, float, float]:
     """The one direction of a mirror lobe and what comes from there, weighted, not covered."""
     kind = int(rec[b + KIND])
     c = abs(oz)
@@ -294,7 +296,14 @@ def _mirror(rec: Array, b: int, ox: float, oy: float, oz: float, tables: Tables)
         return 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
     z = math.sqrt(1.0 - s2)
     t /= n * n
-    return -ox / n, -oy / n, (z if inside else -z), rec[b + WEIGHT] * t, rec[b + WEIGHT + 1] * t, rec[b + WEIGHT + 2] * t
+    return (
+        -ox / n,
+        -oy / n,
+        (z if inside else -z),
+        rec[b + WEIGHT] * t,
+        rec[b + WEIGHT + 1] * t,
+        rec[b + WEIGHT + 2] * t,
+    )
 
 
 @inner
@@ -330,7 +339,17 @@ def sample(
         kr, kg, kb = cover(rec, b, abs(oz), math.sqrt(max(1.0 - u, 0.0)), tables, True)
         p = chances[chosen]
         wr, wg, wb = rec[b + WEIGHT] * kr / p, rec[b + WEIGHT + 1] * kg / p, rec[b + WEIGHT + 2] * kb / p
-        return radius * math.cos(phi), radius * math.sin(phi), -math.sqrt(max(1.0 - u, 1e-9)) * side, wr, wg, wb, p, True, chosen
+        return (
+            radius * math.cos(phi),
+            radius * math.sin(phi),
+            -math.sqrt(max(1.0 - u, 1e-9)) * side,
+            wr,
+            wg,
+            wb,
+            p,
+            True,
+            chosen,
+        )
     if kind == DIFFUSE or kind == DEEP_DIFFUSE or kind == THROUGH:
         radius = math.sqrt(u)
         phi = 2.0 * math.pi * v
@@ -423,7 +442,9 @@ def albedos(rec: Array, cosines: Array, tables: Tables, out: Array) -> None:
 
 
 @entry
-def sample_many(rec: Array, o: Array, u: Array, tables: Tables, i: Array, weight: Array, pdf: Array, chosen: Array) -> None:
+def sample_many(
+    rec: Array, o: Array, u: Array, tables: Tables, i: Array, weight: Array, pdf: Array, chosen: Array
+) -> None:
     """Sample one record n times: `o`, `u` [n, 3] in; `i`, `weight` [n, 3], `pdf` [n] and the lobes [n] out."""
     room = np.empty(8)
     chances, rec, tables = address(room), address(rec), address(tables)
@@ -437,4 +458,15 @@ def sample_many(rec: Array, o: Array, u: Array, tables: Tables, i: Array, weight
     room[0] = 0.0
 
 
-__all__ = ["RECIPROCAL", "albedos", "cover", "evaluate", "evaluate_many", "is_mirror", "lobe", "sample", "sample_many", "shares"]
+__all__ = [
+    "RECIPROCAL",
+    "albedos",
+    "cover",
+    "evaluate",
+    "evaluate_many",
+    "is_mirror",
+    "lobe",
+    "sample",
+    "sample_many",
+    "shares",
+]

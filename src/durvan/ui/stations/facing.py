@@ -11,8 +11,10 @@ from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph
 from durvan.ui import layout as geometry
 from durvan.ui import marks, words
+from durvan.ui.looks import Looks
 from durvan.ui.parts import Choice, column, small, title
 from durvan.ui.state import Selection, State
+from durvan.ui.swatches import Swatches
 from durvan.ui.theme import (
     ACCENT,
     ACCENT_WASH,
@@ -274,7 +276,7 @@ class Pages(QWidget):
 class Facing(QWidget):
     """The station: which thing, and its two pages."""
 
-    def __init__(self, state: State) -> None:
+    def __init__(self, state: State, looks: Looks) -> None:
         super().__init__()
         self.state = state
         self.setObjectName("facing")
@@ -300,12 +302,14 @@ class Facing(QWidget):
         self.choose.activated.connect(lambda: state.select(Selection(str(self.choose.currentData()))))
         across.addWidget(self.choose)
         down.addWidget(head)
+        self.swatches = Swatches(state, looks)
+        down.addWidget(self.swatches)
         self.area = QScrollArea()
         self.area.setWidgetResizable(True)
         self.pages = Pages(state)
         self.area.setWidget(self.pages)
         down.addWidget(self.area, 1)
-        for signal in (state.renewed, state.filtered, state.selected):
+        for signal in (state.renewed, state.filtered, state.selected, state.looked):
             signal.connect(self._fill)
 
     def _fill(self) -> None:
@@ -327,6 +331,9 @@ class Facing(QWidget):
             fate = worst(session.plan.ledger.tally(thing.id)) if session.plan is not None else None
             if fate is not None:
                 said.append(f"worst: {fate.word}")
+            drift = session.drifts.get(thing.id)
+            if drift is not None:
+                said.append(f"drift {drift.mean:.1f}")
             if self.state.fate is not None:
                 said.append(f"only {self.state.fate.word} is shown")
             self.about.setText(" · ".join(said))

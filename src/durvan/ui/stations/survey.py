@@ -7,6 +7,7 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QComboBox,
+    QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
     QProgressBar,
@@ -19,8 +20,10 @@ from durvan.crossing.carry import Carried
 from durvan.progress import Step
 from durvan.scene.model import Kind
 from durvan.ui.grid import Grid
+from durvan.ui.looks import Looks
 from durvan.ui.parts import Choice, clear, column, label, rule, small, title
-from durvan.ui.state import State
+from durvan.ui.state import Selection, State
+from durvan.ui.swatches import Views
 from durvan.ui.theme import BRIGHT, PANEL, RULE, font
 from durvan.ui.things import ThingsView
 from durvan.ui.words import count, spoken
@@ -37,9 +40,9 @@ _SCOPES = (
 class Survey(QWidget):
     """The station's view."""
 
-    def __init__(self, state: State) -> None:
+    def __init__(self, state: State, looks: Looks) -> None:
         super().__init__()
-        self.state = state
+        self.state, self.looks = state, looks
         self.filling = False
         across = QHBoxLayout(self)
         across.setContentsMargins(0, 0, 0, 0)
@@ -78,6 +81,22 @@ class Survey(QWidget):
         self.scope.activated.connect(lambda: self._set("Choose what is carried", scope=self.scope.currentData()))
         self.target.activated.connect(lambda: self._set("Choose the target", target=self.target.currentData()))
         self.placement.activated.connect(lambda: self._set("Choose where", placement=self.placement.currentData()))
+        down.addSpacing(3)
+        down.addWidget(small("drift limit"))
+        self.limit = QDoubleSpinBox()
+        self.limit.setRange(0.0, 100.0)
+        self.limit.setDecimals(1)
+        self.limit.setSingleStep(0.5)
+        self.limit.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.limit.setSuffix(" ΔE00")
+        self.limit.setFont(font(bold=True))
+        self.limit.setToolTip(
+            "A material that drifts further than this becomes a finding (CIEDE2000; 3 unless you say otherwise)."
+        )
+        self.limit.setAccessibleName("drift limit")
+        self.limit.setEnabled(False)
+        self.limit.editingFinished.connect(self._limit)
+        down.addWidget(self.limit)
         down.addSpacing(8)
         self.button = QPushButton("Carry")
         self.button.setProperty("main", True)
@@ -125,7 +144,8 @@ class Survey(QWidget):
         down.addSpacing(6)
         self.grid = Grid(self.state)
         down.addWidget(self.grid, 1)
-        down.addStretch(0)
+        self.views = Views(self.state, self.looks)
+        down.addWidget(self.views)
         return middle
 
     def _list(self) -> QWidget:
@@ -135,22 +155,41 @@ class Survey(QWidget):
         down = column(right, (10, 14, 0, 0))
         head = QHBoxLayout()
         head.addWidget(title("Things"))
-        self.shown = small("worst first")
+        self.shown = small("")
         head.addSpacing(8)
         head.addWidget(self.shown, 1)
         down.addLayout(head)
-        self.things = ThingsView(self.state)
+        self.things = ThingsView(self.state, self.looks)
         down.addWidget(self.things, 1)
         self.things.things.modelReset.connect(self._count)
         self.state.first = self.things.first
+        self.began = ""
+        self.state.looked.connect(self._lead)
         return right
+
+    def _lead(self) -> None:
+        """When it is known what shows most, look at that, unless a person looks at something already."""
+        chosen = self.state.selection
+        untouched = chosen.row is None and chosen.cell is None and chosen.finding is None
+        if self.things.things.weighed and not self.looks.left and self.began != self.things.session_name():
+            self.began = self.things.session_name()
+            if untouched and chosen.thing == self.things.led:
+                self.state.select(Selection(self.things.first()))
+                self.things.scrollToTop()
 
     def _count(self) -> None:
         fate = self.state.fate
         shown = len(self.things.things.rows)
-        self.shown.setText(f"{shown}, worst first" if fate is None else f"{shown} with {fate.word} values")
+        order = "by drift × what it covers" if self.things.things.weighed else "worst first"
+        left = f", {self.looks.left} to measure" if self.looks.left else ""
+        self.shown.setText(f"{shown}, {order}{left}" if fate is None else f"{shown} with {fate.word} values")
 
     # filling
+
+    def _limit(self) -> None:
+        session = self.state.session
+        if session is not None and abs(session.document.drift_limit - self.limit.value()) > 0.01:
+            self._set("Choose the drift limit", drift_limit=self.limit.value())
 
     def _set(self, name: str, **changes: object) -> None:
         if not self.filling:
@@ -168,6 +207,7 @@ class Survey(QWidget):
             self.target.setItemData(self.target.count() - 1, pack.identity.summary, Qt.ItemDataRole.ToolTipRole)
         self.target.setCurrentIndex(self.target.findData(document.target))
         self.placement.setCurrentIndex(self.placement.findData(document.placement))
+        self.limit.setValue(document.drift_limit)
         self.filling = False
         self._scope_choices()
         things = len(session.plan.translations)
@@ -232,7 +272,7 @@ class Survey(QWidget):
     def _busy(self, busy: bool) -> None:
         session = self.state.session
         ready = session is not None and not busy
-        for box in (self.scope, self.target, self.placement):
+        for box in (self.scope, self.target, self.placement, self.limit):
             box.setEnabled(ready)
         job = self.state.job
         carrying = busy and job is not None and job.name == "Carrying"

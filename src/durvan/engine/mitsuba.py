@@ -80,7 +80,14 @@ def _surface(lobes: list[Floats], kinds: list[int]) -> dict[str, Any]:
     if kinds == [layout.REFLECT] and int(lobes[0][layout.FRESNEL]) in (layout.CONSTANT, layout.CONDUCTOR):
         return _twosided(_metal(lobes[0]))
     if kinds == [layout.DIFFUSE, layout.REFLECT] and int(lobes[1][layout.COVER]) == layout.RECIPROCAL:
-        facets = _facets(lobes[1])
+        if lobes[1][layout.ALPHA_X] < layout.MIRROR:
+            return _twosided(
+                {
+                    "type": "plastic", "int_ior": float(lobes[1][layout.FIRST]), "ext_ior": 1.0, "nonlinear": False,
+                    "diffuse_reflectance": _colour(lobes[0][weight]), "specular_reflectance": _colour(lobes[1][weight]),
+                }
+            )  # fmt: skip
+        facets = _facets(lobes[1])  # its base also loses what the facets lose between them, which ours gives back
         return _twosided(
             {
                 "type": "roughplastic", "distribution": facets["distribution"], "alpha": facets["alpha_u"],

@@ -90,7 +90,7 @@ def test_light_below_the_surface_comes_out_in_its_colour() -> None:
     deep = record(Surface([Lobe(L.DEEP_DIFFUSE, (0.8, 0.4, 0.2))], reach=0.002, deep=(0.8, 0.4, 0.2)))
     built = small.world([], [deep], [small.lamp("dome", 1.0)], balls=(Ball((0, 0, 0), 0.5, 0),))
     found = small.render(built, 256, (8, 8), View(2.0, 40.0), small.towards(0, 0, 1, 4.0), bounces=3).picture.mean(axis=(0, 1))
-    assert found == pytest.approx([0.8, 0.4, 0.2], abs=0.05)
+    assert found == pytest.approx([0.8, 0.4, 0.2], abs=0.02)
 
 
 def test_the_same_seed_gives_the_same_picture_and_a_film_can_be_gone_on_with() -> None:

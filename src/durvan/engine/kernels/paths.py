@@ -466,20 +466,21 @@ def walk(
     """Follow light below the surface until it comes out: whether it does, and what is left of it, three channels.
 
     It enters and leaves evenly, scatters evenly to all sides, and flies REACH metres on average between two scatterings;
-    the albedo of one is that which gives DEEP in the end (Chiang et al. 2016, eq. 7). On the way out `hit` is moved to
+    the albedo of one is that which gives DEEP in the end (van de Hulst 1980, inverted by Kulla & Conty 2017). On the way out `hit` is moved to
     the place where it leaves.
     """
     tr = tg = tb = 1.0
     s, a = spare, beyond(spare, 3)
     for c in range(3):
         x = min(max(rec[DEEP + c], 0.0), 0.999)
-        a[c] = 1.0 - math.exp(-5.09406 * x + 2.61188 * x * x - 4.31805 * x * x * x)
+        short = 4.09712 + 4.20863 * x - math.sqrt(9.59217 + 41.6808 * x + 17.7126 * x * x)
+        a[c] = min(max(1.0 - short * short, 0.0), 0.99999)
         s[c] = 1.0 / max(rec[REACH + c], 1e-7)
     px, py, pz = hit[H_P], hit[H_P + 1], hit[H_P + 2]
     e = 1e-6 * max(1.0, max(abs(px), max(abs(py), abs(pz))))
     side = -1.0 if dx * hit[H_NG] + dy * hit[H_NG + 1] + dz * hit[H_NG + 2] < 0.0 else 1.0
     px, py, pz = px + side * e * hit[H_NG], py + side * e * hit[H_NG + 1], pz + side * e * hit[H_NG + 2]
-    at = 1000 + seed * 1024
+    at = 100_000 + seed * 2048
     for step in range(WALK_STEPS):
         # the channel whose distances are drawn goes by what is left in each
         total = tr + tg + tb
@@ -513,7 +514,7 @@ def walk(
         dx, dy, dz = r * math.cos(phi), r * math.sin(phi), z
         if step > 16:
             keep = min(max(tr, max(tg, tb)), 1.0)
-            if mixed(key + np.uint64(at + step) + np.uint64(index)) >= np.uint64(keep * 1.8e19):
+            if number(key, index, at + 1024 + step) >= keep:
                 return False, 0.0, 0.0, 0.0
             tr, tg, tb = tr / keep, tg / keep, tb / keep
     return False, 0.0, 0.0, 0.0
@@ -609,7 +610,7 @@ def path(
         m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
         prepare(w, m, hit, dx, dy, dz, point, registers, rec)
         base = 4 + bounce * EACH
-        if rec[OPACITY] < 1.0 and number(key, index, base if cuts == 0 else 900 + cuts) >= rec[OPACITY]:
+        if rec[OPACITY] < 1.0 and number(key, index, base if cuts == 0 else 4000 + MOST_CUTS * bounce + cuts) >= rec[OPACITY]:
             near = t + 1e-6 * max(1.0, t)
             cuts += 1
             if cuts > MOST_CUTS:

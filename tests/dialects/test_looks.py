@@ -10,7 +10,6 @@ import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from making import finish
 
 from durvan.crossing.translate import translate
 from durvan.dialects.look import Facts, checked, resolve, single, trace
@@ -72,14 +71,18 @@ SURFACES = [
 
 @pytest.mark.parametrize(("dialect", "kind"), SURFACES)
 @given(data=st.data())
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow])
+@settings(
+    max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow]
+)
 def test_no_look_gives_more_than_it_gets(packs: Registry, dialect: str, kind: str, data) -> None:
     """White furnace by albedos, any values of the ranges: what is reflected and let through is at most everything."""
     found = look(packs, material(kind, values_of(packs, dialect, kind, data.draw), dialect))
     out = np.zeros((4, 6))
     stack.albedos(found.base, np.cos(np.radians([5.0, 40.0, 65.0, 80.0])), tables(), out)
     assert np.isfinite(found.base).all()
-    assert (out[:, :3] + out[:, 3:]).max() <= 1.06  # facets that give back what they lost are good to a few parts in 100
+    assert (
+        out[:, :3] + out[:, 3:]
+    ).max() <= 1.06  # facets that give back what they lost are good to a few parts in 100
 
 
 @pytest.mark.parametrize(("dialect", "kind"), SURFACES)
@@ -89,17 +92,31 @@ def test_the_defaults_have_a_look(packs: Registry, dialect: str, kind: str) -> N
 
 
 def test_orvik_lobes_are_what_its_polish_says(packs: Registry) -> None:
-    for curve, alpha, facets in (("blinn", math.sqrt(2 / (1000 + 2)), L.BLINN), ("beckmann", 0.0625, L.BECKMANN), ("trowbridge", 0.0625, L.GGX)):
-        found = look(packs, material("orvik.finish", {"mirror_tint": (1.0, 1.0, 1.0), "polish": 0.75, "polish_curve": curve}, "orvik")).base
+    for curve, alpha, facets in (
+        ("blinn", math.sqrt(2 / (1000 + 2)), L.BLINN),
+        ("beckmann", 0.0625, L.BECKMANN),
+        ("trowbridge", 0.0625, L.GGX),
+    ):
+        found = look(
+            packs,
+            material("orvik.finish", {"mirror_tint": (1.0, 1.0, 1.0), "polish": 0.75, "polish_curve": curve}, "orvik"),
+        ).base
         b = L.HEADER + L.LOBE  # behind the matt base, by the order of kinds
         assert found[b] == L.REFLECT and found[b + L.FACETS] == facets
         assert found[b + L.ALPHA_X] == pytest.approx(alpha) and found[b + L.FIRST] == 1.6
 
 
 def test_glass_murk_and_glow_in_units(packs: Registry) -> None:
-    glass = look(packs, material("orvik.finish", {"pass_tint": (1.0, 1.0, 1.0), "murk_tint": (0.5, 1.0, 1.0), "murk_depth": 5.0}, "orvik")).base
+    glass = look(
+        packs,
+        material(
+            "orvik.finish", {"pass_tint": (1.0, 1.0, 1.0), "murk_tint": (0.5, 1.0, 1.0), "murk_depth": 5.0}, "orvik"
+        ),
+    ).base
     assert glass[L.MURK : L.MURK + 3] == pytest.approx([-math.log(0.5) / 0.05, 0.0, 0.0])
-    glow = look(packs, material("orvik.finish", {"glow_gain": 2.0, "glow_tint": (1.0, 0.5, 0.0), "glow_lights": False}, "orvik"))
+    glow = look(
+        packs, material("orvik.finish", {"glow_gain": 2.0, "glow_tint": (1.0, 0.5, 0.0), "glow_lights": False}, "orvik")
+    )
     assert glow.base[L.GLOW : L.GLOW + 3] == pytest.approx([358.0, 179.0, 0.0]) and not glow.glow_lights
     lit = look(packs, material("pellune.surface", {"emit_nits": 30.0}, "pellune"))
     assert lit.base[L.GLOW : L.GLOW + 3] == pytest.approx([30.0] * 3) and lit.glow_lights
@@ -117,7 +134,9 @@ picture = st.fixed_dictionaries(
 @pytest.mark.parametrize("target", ["pellune", "openpbr"])
 @given(values=picture, gain=st.floats(0.2, 1.0), power=st.floats(0.5, 2.0))
 @settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
-def test_a_carried_map_has_the_same_value_everywhere(packs: Registry, target: str, values: dict, gain: float, power: float) -> None:
+def test_a_carried_map_has_the_same_value_everywhere(
+    packs: Registry, target: str, values: dict, gain: float, power: float
+) -> None:
     """The mapping of pictures, placement and corrections against both dialects' own looks."""
     thing = material(
         "orvik.finish", {}, "orvik", {"base_tint": ("c", "colour")},
@@ -137,13 +156,27 @@ def test_a_carried_map_has_the_same_value_everywhere(packs: Registry, target: st
 
 @given(polish=st.floats(0.0, 0.97), tint=st.floats(0.1, 0.9), index=st.floats(1.2, 2.2))
 @settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
-def test_what_openpbr_can_say_exactly_it_answers_exactly(packs: Registry, polish: float, tint: float, index: float) -> None:
-    thing = finish({"base_tint": (tint, 0.2, 0.1), "mirror_tint": (1.0, 1.0, 1.0), "mirror_index": index, "polish": polish, "polish_curve": "trowbridge"})
+def test_what_openpbr_can_say_exactly_it_answers_exactly(
+    packs: Registry, polish: float, tint: float, index: float
+) -> None:
+    thing = material(
+        "orvik.finish",
+        {
+            "base_tint": (tint, 0.2, 0.1),
+            "mirror_tint": (1.0, 1.0, 1.0),
+            "mirror_index": index,
+            "polish": polish,
+            "polish_curve": "trowbridge",
+        },
+        "orvik",
+    )
     one, two = look(packs, thing).base, look(packs, in_dialect(packs, thing, "openpbr")).base
     light = made.sphere(24, 24)[0]
     light = light[light[:, 2] > 0.05]
     for angle in (5.0, 60.0):
-        assert made.evaluate(two, made.eye(angle), light)[0] == pytest.approx(made.evaluate(one, made.eye(angle), light)[0], rel=1e-6, abs=1e-9)
+        assert made.evaluate(two, made.eye(angle), light)[0] == pytest.approx(
+            made.evaluate(one, made.eye(angle), light)[0], rel=1e-6, abs=1e-9
+        )
 
 
 # lights and cameras
@@ -163,15 +196,33 @@ def test_flux_is_luminance_through_every_shape(packs: Registry) -> None:
     assert lamp(packs, "orvik", "orvik.area", {"gain": 2.0}).radiance[0] == pytest.approx(358.0)
     watt = lamp(packs, "orvik", "orvik.bulb", {"gain": 10.0, "measure": "watt", "radius": 5.0})
     assert watt.radiance[0] == pytest.approx(1790.0 / (4.0 * math.pi**2 * 0.05**2))
-    cone = lamp(packs, "orvik", "orvik.cone", {"gain": 800.0, "measure": "lumen", "radius": 1.0, "cone_angle": 48.0, "penumbra": 6.0})
-    beam = lamp(packs, "pellune", "pellune.beam", {"power": 800.0, "unit": "lumen", "radius": 0.01, "inner": 24.0, "outer": 30.0}, 1.0)
+    cone = lamp(
+        packs,
+        "orvik",
+        "orvik.cone",
+        {"gain": 800.0, "measure": "lumen", "radius": 1.0, "cone_angle": 48.0, "penumbra": 6.0},
+    )
+    beam = lamp(
+        packs,
+        "pellune",
+        "pellune.beam",
+        {"power": 800.0, "unit": "lumen", "radius": 0.01, "inner": 24.0, "outer": 30.0},
+        1.0,
+    )
     assert (cone.inner, cone.outer) == (24.0, 30.0) == (beam.inner, beam.outer)
     assert cone.radiance == pytest.approx(beam.radiance)
-    assert lamp(packs, "orvik", "orvik.area", {"on": False}) is None and lamp(packs, "orvik", "orvik.portal", {}) is None
+    assert (
+        lamp(packs, "orvik", "orvik.area", {"on": False}) is None and lamp(packs, "orvik", "orvik.portal", {}) is None
+    )
 
 
 def test_usd_lights_follow_usdlux(packs: Registry) -> None:
-    rect = lamp(packs, "preview", "usd.RectLight", {"intensity": 8.0, "exposure": 1.0, "normalize": True, "width": 200.0, "height": 50.0})
+    rect = lamp(
+        packs,
+        "preview",
+        "usd.RectLight",
+        {"intensity": 8.0, "exposure": 1.0, "normalize": True, "width": 200.0, "height": 50.0},
+    )
     assert rect.radiance[0] == pytest.approx(16.0 / (2.0 * 0.5))
     far = lamp(packs, "preview", "usd.DistantLight", {"intensity": 3.0, "angle": 60.0})
     assert far.radiance[0] == pytest.approx(3.0 * math.pi * math.sin(math.radians(30.0)) ** 2)
@@ -186,7 +237,9 @@ def test_cameras_expose_by_their_own_words(packs: Registry) -> None:
         pack = packs.get(dialect)
         return pack.looks.camera(*single(graph, pack.vocabulary, pack.looks, FACTS))
 
-    one = view("orvik", "orvik.camera", {"f_number": 4.0, "shutter": 60.0, "speed": 200.0, "blur": True, "near_clip": 150.0})
+    one = view(
+        "orvik", "orvik.camera", {"f_number": 4.0, "shutter": 60.0, "speed": 200.0, "blur": True, "near_clip": 150.0}
+    )
     assert one.scale == pytest.approx(1.0 / (1.2 * 16.0 * 60.0 / 2.0)) and one.f_number == 4.0 and one.near == 1.5
     two = view("pellune", "pellune.camera", {"f_stop": 4.0, "shutter_time": 1 / 60, "iso": 200.0})
     assert two.scale == pytest.approx(one.scale) and two.f_number == 0.0 and two.white == pytest.approx((1, 1, 1))

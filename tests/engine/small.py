@@ -49,7 +49,16 @@ def world(meshes, looks, lights, pixels=lambda _: None, balls: tuple[Ball, ...] 
     return build(meshes, looks, lights, pixels, balls)
 
 
-def render(built: Built, samples: int = 64, size: tuple[int, int] = (32, 32), view: View = VIEW, eye=EYE, bounces: int = 4, seed: int = 0, groups: int = 1):
+def render(
+    built: Built,
+    samples: int = 64,
+    size: tuple[int, int] = (32, 32),
+    view: View = VIEW,
+    eye=EYE,
+    bounces: int = 4,
+    seed: int = 0,
+    groups: int = 1,
+):
     film = renderer.Film.empty(*size, groups, seed)
     assert renderer.expose(built, camera(view, eye, size[0] / size[1]), film, samples, bounces)
     return film

@@ -24,7 +24,9 @@ def _sky() -> np.ndarray:
     v, u = np.meshgrid((np.arange(height) + 0.5) / height, (np.arange(width) + 0.5) / width, indexing="ij")
     patch = np.exp(-(((u - 0.2) / 0.04) ** 2 + ((v - 0.25) / 0.08) ** 2))
     base = 0.3 + 0.7 * (1.0 + np.cos(np.pi * v)) / 2.0
-    return np.stack([base + 20.0 * patch, base * 0.9 + 16.0 * patch, base * (1.0 + 0.3 * np.sin(2 * np.pi * u)) + 9.0 * patch], -1)
+    return np.stack(
+        [base + 20.0 * patch, base * 0.9 + 16.0 * patch, base * (1.0 + 0.3 * np.sin(2 * np.pi * u)) + 9.0 * patch], -1
+    )
 
 
 SKY = _sky()
@@ -78,10 +80,14 @@ def blocks(picture: np.ndarray) -> np.ndarray:
 def test_both_renderers_agree(name: str, tmp_path: Path) -> None:
     lobes, lights, more = SCENES[name]
     look, ball = record(Surface(list(lobes), **more)), (Ball((0.0, 0.0, 0.0), 1.0, 0, POLE_Z),)
-    built = small.world([small.floor(1)], [look, GREY], lights, lambda _: np.dstack([SKY, np.ones((128, 256))]).astype(np.float32), ball)
+    built = small.world(
+        [small.floor(1)], [look, GREY], lights, lambda _: np.dstack([SKY, np.ones((128, 256))]).astype(np.float32), ball
+    )
     film = small.render(built, SAMPLES, SIZE, bounces=BOUNCES)
     sky = SKY if any(light.lamp.picture for light in lights) else None
-    asked = mitsuba.scene([small.floor(1)], [look, GREY], lights, small.VIEW, small.EYE, SIZE, tmp_path, BOUNCES, ball, sky)
+    asked = mitsuba.scene(
+        [small.floor(1)], [look, GREY], lights, small.VIEW, small.EYE, SIZE, tmp_path, BOUNCES, ball, sky
+    )
     asked["integrator"]["rr_depth"] = 1000
     judged = mitsuba.judge(asked, 48, 16)
     assert film.picture.mean() == pytest.approx(judged.picture.mean(), rel=0.01)

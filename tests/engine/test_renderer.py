@@ -29,7 +29,9 @@ def level(value: float, built, **more) -> None:
 
 def test_a_room_that_gives_back_what_it_gets() -> None:
     """Inside an even white sky every matt white thing is as bright as the sky."""
-    built = small.world([small.floor(half=50.0)], [small.matt(1.0)], [small.lamp("dome", 1.0)], balls=(Ball((0, 0, 0), 1.0, 0),))
+    built = small.world(
+        [small.floor(half=50.0)], [small.matt(1.0)], [small.lamp("dome", 1.0)], balls=(Ball((0, 0, 0), 1.0, 0),)
+    )
     film = small.render(built, 64, bounces=30)
     assert film.picture.mean() == pytest.approx(1.0, abs=0.02)
 
@@ -53,7 +55,13 @@ def test_decays_agree_at_one_metre() -> None:
     for metres in (1.0, 2.0):
         at = small.towards(0.0, 1.0, 0.0, metres)
         found = [
-            small.render(small.world(floor, grey, [small.lamp("point", 10.0, at=at, decay=decay)]), 16, (4, 4), View(0.2, 40.0), small.towards(0, 1, 0.001, 5.0)).picture.mean()
+            small.render(
+                small.world(floor, grey, [small.lamp("point", 10.0, at=at, decay=decay)]),
+                16,
+                (4, 4),
+                View(0.2, 40.0),
+                small.towards(0, 1, 0.001, 5.0),
+            ).picture.mean()
             for decay in (2, 1, 0)
         ]
         assert found[1] / found[0] == pytest.approx(metres, rel=0.01)
@@ -66,7 +74,14 @@ def test_a_light_without_shadows_casts_none() -> None:
     ball = (Ball((0, 0.5, 0), 0.3, 0),)
     side = small.towards(1.0, 0.2, 0.0, 3.0)
     dark, lit = (
-        small.render(small.world(floor, looks, [small.lamp("point", 10.0, at=at, shadows=s)], balls=ball), 16, (8, 8), View(1.0, 40.0), side, 0).picture.mean()
+        small.render(
+            small.world(floor, looks, [small.lamp("point", 10.0, at=at, shadows=s)], balls=ball),
+            16,
+            (8, 8),
+            View(1.0, 40.0),
+            side,
+            0,
+        ).picture.mean()
         for s in (True, False)
     )
     assert dark < 0.2 * lit
@@ -89,7 +104,9 @@ def test_light_below_the_surface_comes_out_in_its_colour() -> None:
     """Where it flies no distance to speak of, what scatters is a matt surface of its albedo."""
     deep = record(Surface([Lobe(L.DEEP_DIFFUSE, (0.8, 0.4, 0.2))], reach=0.002, deep=(0.8, 0.4, 0.2)))
     built = small.world([], [deep], [small.lamp("dome", 1.0)], balls=(Ball((0, 0, 0), 0.5, 0),))
-    found = small.render(built, 256, (8, 8), View(2.0, 40.0), small.towards(0, 0, 1, 4.0), bounces=3).picture.mean(axis=(0, 1))
+    found = small.render(built, 256, (8, 8), View(2.0, 40.0), small.towards(0, 0, 1, 4.0), bounces=3).picture.mean(
+        axis=(0, 1)
+    )
     assert found == pytest.approx([0.8, 0.4, 0.2], abs=0.02)
 
 
@@ -186,8 +203,15 @@ def test_bad_input_is_said_and_gives_a_finite_picture() -> None:
     broken = np.full((4, 4, 4), nan, dtype=np.float32)
     four = ex.picture(ex.Lookup("broken"), ex.uv())
     looks = [
-        record(Surface([Lobe(L.REFLECT, inf, nan, fresnel=L.DIELECTRIC, first=0.0)], opacity=nan, murk=(inf, nan, -1.0))),
-        record(Surface([Lobe(L.DIFFUSE, ex.join(four[0], four[1], four[2]), four[3])], glow=ex.join(*(four[n] for n in range(3))))),
+        record(
+            Surface([Lobe(L.REFLECT, inf, nan, fresnel=L.DIELECTRIC, first=0.0)], opacity=nan, murk=(inf, nan, -1.0))
+        ),
+        record(
+            Surface(
+                [Lobe(L.DIFFUSE, ex.join(four[0], four[1], four[2]), four[3])],
+                glow=ex.join(*(four[n] for n in range(3))),
+            )
+        ),
     ]
     flat = _fan(np.array([[0.0, 0, 0], [1, 0, 0], [2, 0, 0], [nan, 0, 0], [1, 0, 0], [0, 1, 0]]))
     lights = [
@@ -195,11 +219,18 @@ def test_bad_input_is_said_and_gives_a_finite_picture() -> None:
         small.lamp("disk", 5.0, (0.0, 0.0)), small.lamp("far", nan), small.lamp("rect", 1.0, (1.0, 1.0), np.zeros((4, 4))),
         small.lamp("dome", (nan, 1.0, 1.0), picture=ex.Lookup("broken")),
     ]  # fmt: skip
-    built = small.world([small.floor(1), flat], looks, lights, lambda _: np.nan_to_num(broken), (Ball((0, 0, 0), 1.0, 0),))
+    built = small.world(
+        [small.floor(1), flat], looks, lights, lambda _: np.nan_to_num(broken), (Ball((0, 0, 0), 1.0, 0),)
+    )
     film = small.render(built, 4, eye=np.eye(4))  # the eye is inside the ball
     assert np.isfinite(film.picture).all()
     said = " ".join(built.notes)
-    for words in ("2 triangles have no area", "brighter than can be shown", "gives no light", "has no size on the stage"):
+    for words in (
+        "2 triangles have no area",
+        "brighter than can be shown",
+        "gives no light",
+        "has no size on the stage",
+    ):
         assert words in said
 
 

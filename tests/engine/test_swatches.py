@@ -121,6 +121,9 @@ def test_progress_comes_level_by_level() -> None:
     assert seen == [1, 2, 4]
 
 
-@pytest.mark.parametrize(("drift_", "word"), [(0.0, "the same"), (0.7, "not seen"), (1.5, "seen side by side"), (3.0, "seen"), (9.0, "another look")])
+@pytest.mark.parametrize(
+    ("drift_", "word"),
+    [(0.0, "the same"), (0.7, "not seen"), (1.5, "seen side by side"), (3.0, "seen"), (9.0, "another look")],
+)
 def test_grades(drift_: float, word: str) -> None:
     assert grade(drift_) == word

@@ -34,7 +34,9 @@ def test_what_is_known_is_worked_out_at_once() -> None:
     assert (ex.point("u") * 0.0).constant == (0.0,)
     assert (ex.point("u") * 1.0 + 0.0).lanes[0].op == "point"
     assert (field(1.0) / 0.0).constant == (0.0,)
-    assert ex.clamp(field(7.0)).constant == (1.0,) and ex.luminance(field((1.0, 1.0, 1.0))).constant[0] == pytest.approx(1)
+    assert ex.clamp(field(7.0)).constant == (1.0,) and ex.luminance(field((1.0, 1.0, 1.0))).constant[
+        0
+    ] == pytest.approx(1)
 
 
 def test_a_shared_lane_is_worked_out_once() -> None:

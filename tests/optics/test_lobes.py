@@ -158,7 +158,11 @@ def _airy(cosine: float, thickness: float, index: float, f0: float) -> np.ndarra
     def bell(x: np.ndarray, mean: float, low: float, high: float) -> np.ndarray:
         return np.exp(-0.5 * ((x - mean) * np.where(x < mean, low, high)) ** 2)
 
-    x = 1.056 * bell(wave, 599.8, 1 / 37.9, 1 / 31.0) + 0.362 * bell(wave, 442.0, 1 / 16.0, 1 / 26.7) - 0.065 * bell(wave, 501.1, 1 / 20.4, 1 / 26.2)
+    x = (
+        1.056 * bell(wave, 599.8, 1 / 37.9, 1 / 31.0)
+        + 0.362 * bell(wave, 442.0, 1 / 16.0, 1 / 26.7)
+        - 0.065 * bell(wave, 501.1, 1 / 20.4, 1 / 26.2)
+    )
     y = 0.821 * bell(wave, 568.8, 1 / 46.9, 1 / 40.5) + 0.286 * bell(wave, 530.9, 1 / 16.3, 1 / 31.1)
     z = 1.217 * bell(wave, 437.0, 1 / 11.8, 1 / 36.0) + 0.681 * bell(wave, 459.0, 1 / 26.0, 1 / 13.8)
     root = np.sqrt(f0)
@@ -168,12 +172,20 @@ def _airy(cosine: float, thickness: float, index: float, f0: float) -> np.ndarra
     phase = np.exp(1j * 4.0 * np.pi * index * thickness * inside / wave)
     total = 0.0
     for a, b in (
-        ((cosine - index * inside) / (cosine + index * inside), (index * inside - body * deep) / (index * inside + body * deep)),
-        ((index * cosine - inside) / (index * cosine + inside), (body * inside - index * deep) / (body * inside + index * deep)),
+        (
+            (cosine - index * inside) / (cosine + index * inside),
+            (index * inside - body * deep) / (index * inside + body * deep),
+        ),
+        (
+            (index * cosine - inside) / (index * cosine + inside),
+            (body * inside - index * deep) / (body * inside + index * deep),
+        ),
     ):
         total = total + 0.5 * np.abs((a + b * phase) / (1 + a * b * phase)) ** 2
     xyz = np.array([(total * part).sum() / part.sum() for part in (x, y, z)])
-    white = np.array([[3.2404542, -1.5371385, -0.4985314], [-0.9692660, 1.8760108, 0.0415560], [0.0556434, -0.2040259, 1.0572252]])
+    white = np.array(
+        [[3.2404542, -1.5371385, -0.4985314], [-0.9692660, 1.8760108, 0.0415560], [0.0556434, -0.2040259, 1.0572252]]
+    )
     return (white @ xyz) / (white @ np.ones(3))
 
 
@@ -218,4 +230,6 @@ def test_lobes_of_no_weight_are_left_out_and_let_the_next_one_through() -> None:
     nothing = Lobe(L.SHEEN, 0.0, 0.5, under=top, cover=L.SCALED)
     base = made.rec(top, nothing, Lobe(L.DIFFUSE, 0.7, under=nothing))
     assert base[layout.COUNT] == 2
-    assert made.furnace(base, 30.0) == pytest.approx(made.furnace(made.rec(*made.plastic(L.SCALED, 0.2, 0.7)), 30.0), abs=5e-3)
+    assert made.furnace(base, 30.0) == pytest.approx(
+        made.furnace(made.rec(*made.plastic(L.SCALED, 0.2, 0.7)), 30.0), abs=5e-3
+    )

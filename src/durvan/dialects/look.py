@@ -47,6 +47,7 @@ class Lobe:
     film: Numbers = 0.0
     film_index: Numbers = 1.4
     full: bool = False
+    within: Numbers = 1.0
 
 
 @dataclass
@@ -346,6 +347,7 @@ def _put_lobe(base: Array, put: Callable[..., None], b: int, lobe: Lobe, lobes: 
     put(b + layout.FILM, lobe.film)
     put(b + layout.FILM_INDEX, lobe.film_index, 1, 1.4)
     base[b + layout.FULL] = float(lobe.full)
+    put(b + layout.WITHIN, lobe.within, 1, 1.0)
 
 
 def resolve(made: Record, points: dict[str, Array], pixels: ex.Pixels) -> Array:

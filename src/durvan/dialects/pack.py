@@ -307,7 +307,7 @@ class Hooks(Protocol):
         """Put a network that is to be written into the words of the file."""
 
 
-@dataclass
+@dataclass(repr=False)
 class Pack:
     """One dialect, ready for use."""
 
@@ -317,6 +317,9 @@ class Pack:
     origin: str
     hooks: Hooks | None = None
     looks: Looks | None = None
+
+    def __repr__(self) -> str:
+        return f"Pack({self.identity.name})"  # its documents are long
 
     @property
     def name(self) -> str:

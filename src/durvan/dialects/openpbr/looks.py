@@ -47,21 +47,12 @@ def surface(kind: str, get: Inputs) -> Surface:
     matt = (1.0 - metal) * (1.0 - clear)
     shine = Lobe(
         layout.REFLECT, get("specular_color") * matt, along, across, fresnel=layout.DIELECTRIC, first=index,
-        under=coat, cover=layout.SCALED, film=film, film_index=film_index,
+        under=coat, cover=layout.SCALED, film=film, film_index=film_index, within=matt,
     )  # fmt: skip
-    whole = matt.is_always(1.0)
-    below = shine if whole else coat
-    keep: Field | float = 1.0
-    if not whole:  # side by side, the base is dimmed by what is reflected when faced
-        shine.cover = layout.BARE
-        root = (index - 1.0) / (index + 1.0)
-        keep = 1.0 - root * root
     deep = get("subsurface_weight")
     made.lobes.append(shine)
-    made.lobes.append(
-        Lobe(layout.DIFFUSE, color * matt * keep * (1.0 - deep), get("base_diffuse_roughness"), under=below)
-    )
-    made.lobes.append(Lobe(layout.DEEP_DIFFUSE, get("subsurface_color") * darker * matt * keep * deep, under=below))
+    made.lobes.append(Lobe(layout.DIFFUSE, color * matt * (1.0 - deep), get("base_diffuse_roughness"), under=shine))
+    made.lobes.append(Lobe(layout.DEEP_DIFFUSE, get("subsurface_color") * darker * matt * deep, under=shine))
     made.reach = get("subsurface_radius") * get("subsurface_radius_scale")
     made.deep = get("subsurface_color")
     _body(made, get, (1.0 - metal) * clear, (along, across), index, coat)

@@ -50,7 +50,10 @@ def surface(kind: str, get: Inputs) -> Surface:
     made = Surface([mirror, Lobe(layout.DIFFUSE, get("base_tint") * base, under=mirror)])
     made.lobes.append(Lobe(layout.DEEP_DIFFUSE, get("deep_tint") * deep * (1.0 - share), under=mirror))
     made.reach, made.deep = get("deep_reach") * 0.01, get("deep_tint")
-    made.lobes.append(_passing(get, passing, solid, shell, shape, curve))
+    through = _passing(get, passing, solid, shell, shape, curve)
+    if not rises or _more(index, get("pass_index")):  # what is reflected beyond what the body does is not let through
+        through.under = mirror
+    made.lobes.append(through)
     if solid:
         made.murk = -1.0 * ex.each("log", ex.most(get("murk_tint"), 1e-6)) / ex.most(get("murk_depth") * 0.01, 1e-9)
     made.thin = not solid
@@ -59,6 +62,12 @@ def surface(kind: str, get: Inputs) -> Surface:
     made.glow_lights = get.flag("glow_lights")
     made.relief = _relief(get)
     return made
+
+
+def _more(one: Field, two: Field) -> bool:
+    """Whether a number is larger than another one, where both are known."""
+    a, b = one.constant, two.constant
+    return a is not None and b is not None and a[0] > b[0] + 1e-6
 
 
 def _passing(get: Inputs, passing: Field, solid: bool, shell: bool, shape: int, curve: str) -> Lobe:

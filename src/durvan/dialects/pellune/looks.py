@@ -37,23 +37,15 @@ def surface(kind: str, get: Inputs) -> Surface:
         full=True,
     )  # fmt: skip
     matt = (1.0 - metal) * (1.0 - clear)
-    # the dielectric's share travels in its weight, its cover in full: it is scaled by the same share below
     shine = Lobe(
-        layout.REFLECT, 1.0, alpha, fresnel=layout.SCHLICK, first=get("facing_reflect"), under=lacquer,
-        cover=layout.SCALED, full=True,
+        layout.REFLECT, matt, alpha, fresnel=layout.SCHLICK, first=get("facing_reflect"), under=lacquer,
+        cover=layout.SCALED, full=True, within=matt,
     )  # fmt: skip
     made = Surface([nap, lacquer, metal_lobe])
     if not matt.is_always(0.0):
-        under = shine
-        if not matt.is_always(1.0):
-            made.lobes.append(Lobe(**{**vars(shine), "weight": matt, "cover": layout.BARE}))
-            under = lacquer
-            keep = 1.0 - get("facing_reflect")  # side by side, the base is dimmed by what is reflected when faced
-            matt = matt * keep
-        else:
-            made.lobes.append(shine)
-        made.lobes.append(Lobe(layout.DIFFUSE, color * matt * (1.0 - scatter), under=under))
-        made.lobes.append(Lobe(layout.DEEP_DIFFUSE, get("scatter_color") * matt * scatter, under=under))
+        made.lobes.append(shine)
+        made.lobes.append(Lobe(layout.DIFFUSE, color * matt * (1.0 - scatter), under=shine))
+        made.lobes.append(Lobe(layout.DEEP_DIFFUSE, get("scatter_color") * matt * scatter, under=shine))
     _body(made, get, (1.0 - metal) * clear, alpha, lacquer)
     made.reach, made.deep = get("scatter_radius"), get("scatter_color")
     made.opacity = get("coverage")

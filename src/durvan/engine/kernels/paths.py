@@ -610,7 +610,10 @@ def path(
         m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
         prepare(w, m, hit, dx, dy, dz, point, registers, rec)
         base = 4 + bounce * EACH
-        if rec[OPACITY] < 1.0 and number(key, index, base if cuts == 0 else 4000 + MOST_CUTS * bounce + cuts) >= rec[OPACITY]:
+        if (
+            rec[OPACITY] < 1.0
+            and number(key, index, base if cuts == 0 else 4000 + MOST_CUTS * bounce + cuts) >= rec[OPACITY]
+        ):
             near = t + 1e-6 * max(1.0, t)
             cuts += 1
             if cuts > MOST_CUTS:

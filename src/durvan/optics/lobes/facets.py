@@ -34,7 +34,7 @@ def density(shape: int, x: float, y: float, z: float, ax: float, ay: float) -> f
 
 @inner
 def _lambda(shape: int, x: float, y: float, z: float, ax: float, ay: float) -> float:
-    """Smith's Λ (Heitz 2014, eqs. 66 and 72). Blinn has none in closed form and takes Beckmann's (Walter et al. 2007)."""
+    """Smith's Λ of GGX and Beckmann (Heitz 2014, eqs. 66 and 72)."""
     z2 = z * z
     if z2 >= 1.0:
         return 0.0
@@ -54,12 +54,34 @@ def seen(shape: int, x: float, y: float, z: float, ax: float, ay: float) -> floa
 
 
 @inner
+def groove(ox: float, oy: float, oz: float, hx: float, hy: float, hz: float) -> float:
+    """Share of grooves' facets that is seen (Torrance & Sparrow 1967); right for any distribution of normals."""
+    c = abs(ox * hx + oy * hy + oz * hz)
+    return min(1.0, 2.0 * hz * abs(oz) / max(c, 1e-12))
+
+
+@inner
 def seen_both(
-    shape: int, ox: float, oy: float, oz: float, ix: float, iy: float, iz: float, ax: float, ay: float
+    shape: int,
+    ox: float,
+    oy: float,
+    oz: float,
+    ix: float,
+    iy: float,
+    iz: float,
+    hx: float,
+    hy: float,
+    hz: float,
+    ax: float,
+    ay: float,
 ) -> float:
-    """Share that is seen from both directions on one side: height-correlated Smith (Heitz 2014, eq. 99)."""
+    """Share that is seen from both directions on one side: height-correlated Smith (Heitz 2014, eq. 99); Blinn, for which
+    Smith has no closed form, takes the grooves that Blinn (1977) took.
+    """
     if oz == 0.0 or iz == 0.0:
         return 0.0
+    if shape == BLINN:
+        return min(groove(ox, oy, oz, hx, hy, hz), groove(ix, iy, iz, hx, hy, hz))
     return 1.0 / (1.0 + _lambda(shape, ox, oy, abs(oz), ax, ay) + _lambda(shape, ix, iy, abs(iz), ax, ay))
 
 
@@ -123,4 +145,4 @@ def sample(
     return sine * c, sine * s, hz
 
 
-__all__ = ["BECKMANN", "BLINN", "GGX", "density", "exponent", "normal_density", "sample", "seen", "seen_both"]
+__all__ = ["BECKMANN", "BLINN", "GGX", "density", "exponent", "groove", "normal_density", "sample", "seen", "seen_both"]

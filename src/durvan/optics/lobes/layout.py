@@ -35,7 +35,8 @@ ABSORB = 18  # what is left of white light that went down and up at right angles
 FILM = 21  # thickness in nanometres, 0 for none
 FILM_INDEX = 22
 FULL = 23  # 1: energy lost between facets is given back (Turquin 2019)
-LOBE = 24
+WITHIN = 24  # the share of the surface that this lobe and those under it have to themselves
+LOBE = 25
 MOST = 8
 RECORD = HEADER + MOST * LOBE
 

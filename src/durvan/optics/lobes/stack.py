@@ -19,6 +19,7 @@ from durvan.optics.lobes.layout import (
     ALPHA_Y,
     AMOUNT,
     BARE,
+    BLINN,
     CONSTANT,
     COUNT,
     COVER,
@@ -44,6 +45,7 @@ from durvan.optics.lobes.layout import (
     THROUGH,
     TURN,
     WEIGHT,
+    WITHIN,
 )
 from durvan.optics.lobes.tables import (
     Tables,
@@ -82,16 +84,18 @@ def cover(rec: Array, b: int, o: float, i: float, tables: Tables, both: bool) ->
         how = int(rec[q + COVER])
         if how != BARE:
             amount = rec[q + AMOUNT]
+            alone = 1.0 / max(rec[q + WITHIN], 1e-6)
+            wr, wg, wb = rec[q + WEIGHT] * alone, rec[q + WEIGHT + 1] * alone, rec[q + WEIGHT + 2] * alone
             er, eg, eb = lobe_albedo(rec, q, o, tables, False)
-            kr = max(1.0 - rec[q + WEIGHT] * er, 0.0)
-            kg = max(1.0 - rec[q + WEIGHT + 1] * eg, 0.0)
-            kb = max(1.0 - rec[q + WEIGHT + 2] * eb, 0.0)
+            kr = max(1.0 - wr * er, 0.0)
+            kg = max(1.0 - wg * eg, 0.0)
+            kb = max(1.0 - wb * eb, 0.0)
             if how == RECIPROCAL and both:
                 fr, fg, fb = lobe_albedo(rec, q, i, tables, False)
                 mean = mean_albedo(rec, q, tables)
-                kr *= max(1.0 - rec[q + WEIGHT] * fr, 0.0) / max(1.0 - rec[q + WEIGHT] * mean, 1e-6)
-                kg *= max(1.0 - rec[q + WEIGHT + 1] * fg, 0.0) / max(1.0 - rec[q + WEIGHT + 1] * mean, 1e-6)
-                kb *= max(1.0 - rec[q + WEIGHT + 2] * fb, 0.0) / max(1.0 - rec[q + WEIGHT + 2] * mean, 1e-6)
+                kr *= max(1.0 - wr * fr, 0.0) / max(1.0 - wr * mean, 1e-6)
+                kg *= max(1.0 - wg * fg, 0.0) / max(1.0 - wg * mean, 1e-6)
+                kb *= max(1.0 - wb * fb, 0.0) / max(1.0 - wb * mean, 1e-6)
             ar, ag, ab = rec[q + ABSORB], rec[q + ABSORB + 1], rec[q + ABSORB + 2]
             if ar != 1.0 or ag != 1.0 or ab != 1.0:
                 n = rec[q + FIRST] if int(rec[q + FRESNEL]) == DIELECTRIC else 1.5
@@ -178,7 +182,7 @@ def lobe(
         hx, hy, hz = hx / length, hy / length, hz / length
         c = ox * hx + oy * hy + oz * hz
         d = facets.density(shape, hx, hy, hz, ax, ay)
-        f = d * facets.seen_both(shape, ox, oy, oz, ix, iy, iz, ax, ay) / (4.0 * oz * iz)
+        f = d * facets.seen_both(shape, ox, oy, oz, ix, iy, iz, hx, hy, hz, ax, ay) / (4.0 * oz * iz)
         pdf = facets.normal_density(shape, ox, oy, oz, hx, hy, hz, ax, ay) / max(4.0 * c, 1e-9)
         r, g, bl = fresnel.law(rec, b, c, inside)
         if kind == STRAIGHT:
@@ -208,7 +212,10 @@ def lobe(
             return 0.0, 0.0, 0.0, 0.0
         d = facets.density(shape, hx, hy, hz, ax, ay)
         # both sides are seen independently of each other (Walter et al. 2007, eqs. 21 and 23)
-        both = facets.seen(shape, ox, oy, oz, ax, ay) * facets.seen(shape, ix, iy, iz, ax, ay)
+        if shape == BLINN:
+            both = facets.groove(ox, oy, oz, hx, hy, hz) * facets.groove(ix, iy, iz, hx, hy, hz)
+        else:
+            both = facets.seen(shape, ox, oy, oz, ax, ay) * facets.seen(shape, ix, iy, iz, ax, ay)
         t = 1.0 - fresnel.dielectric(co, n)
         # radiance is squeezed by n² on the way in; 1/n² undoes it, as we follow it from the eye
         f = t * d * both * co * -ci / (bend2 * oz * -iz)

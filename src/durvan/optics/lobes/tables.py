@@ -29,7 +29,7 @@ from durvan.optics.lobes.layout import (
     WALL,
 )
 
-COSINES, ALPHAS, INDICES = 24, 24, 20
+COSINES, ALPHAS, INDICES = 24, 24, 21  # an index of exactly 1 is among them: below it everything may be reflected
 LEAST_INDEX, MOST_INDEX = 1.0 / 3.0, 3.0
 Array = NDArray[np.float64]
 
@@ -60,7 +60,7 @@ def _parts(shape: int, o: float, alpha: float, index: float, count: int) -> tupl
         ix, iy, iz = 2.0 * c * hx - x, 2.0 * c * hy, 2.0 * c * hz - z
         if iz <= 0.0:
             continue
-        both = facets.seen_both(shape, x, 0.0, z, ix, iy, iz, alpha, alpha)
+        both = facets.seen_both(shape, x, 0.0, z, ix, iy, iz, hx, hy, hz, alpha, alpha)
         if shape == 0:
             weight = both / max(facets.seen(shape, x, 0.0, z, alpha, alpha), 1e-12)
         else:

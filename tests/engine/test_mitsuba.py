@@ -88,7 +88,6 @@ def test_both_renderers_agree(name: str, tmp_path: Path) -> None:
     asked = mitsuba.scene(
         [small.floor(1)], [look, GREY], lights, small.VIEW, small.EYE, SIZE, tmp_path, BOUNCES, ball, sky
     )
-    asked["integrator"]["rr_depth"] = 1000
     judged = mitsuba.judge(asked, 48, 16)
     assert film.picture.mean() == pytest.approx(judged.picture.mean(), rel=0.01)
     ours, theirs = blocks(film.picture), blocks(judged.picture)

@@ -224,7 +224,7 @@ def scene(
 ) -> dict[str, Any]:  # fmt: skip
     """A whole scene; meshes are written into `folder`. Raises NotExpressibleError."""
     made: dict[str, Any] = {
-        "type": "scene", "integrator": {"type": "path", "max_depth": bounces + 2, "rr_depth": 1000},
+        "type": "scene", "integrator": {"type": "path", "max_depth": bounces + 2, "rr_depth": 5},
         "sensor": sensor(view, matrix, size),
     }  # fmt: skip
     for number, look in enumerate(looks):

@@ -1,0 +1,70 @@
+"""The commands that look: pictures, tables, and clear words when something is asked that cannot be."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import OpenImageIO as oiio
+import pytest
+from typer.testing import CliRunner
+
+from durvan.cli.main import app
+from durvan.errors import DurvanError, MisuseError
+
+pytestmark = pytest.mark.usefixtures("kernels")
+runner = CliRunner()
+
+
+def run(*words: str):
+    return runner.invoke(app, list(words))
+
+
+def test_a_swatch_is_written(lamproom: Path, tmp_path: Path) -> None:
+    out = tmp_path / "s.exr"
+    done = run("swatch", str(lamproom), "--material", "CeilingPaint", "--out", str(out), "--samples", "8")
+    assert done.exit_code == 0, done.output
+    spec = oiio.ImageBuf(str(out)).spec()
+    assert (spec.width, spec.height, spec.nchannels) == (3 * 96, 2 * 96, 3)
+    assert "drift 0.0" in done.output or "drift 0.1" in done.output
+
+
+def test_a_render_with_its_passes(lamproom: Path, tmp_path: Path) -> None:
+    out = tmp_path / "r.exr"
+    done = run("render", str(lamproom), "--out", str(out), "--samples", "1", "--width", "32", "--height", "18", "--passes")
+    assert done.exit_code == 0, done.output
+    names = oiio.ImageBuf(str(out)).spec().channelnames
+    assert {"R", "normal.X", "depth.Z", "id.material"} <= set(names) and any(name.startswith("light_") for name in names)
+    assert "kelp_weave is not known" in done.output
+    png = tmp_path / "r.png"
+    assert run("render", str(lamproom), "--out", str(png), "--samples", "1", "--width", "16", "--height", "9", "--target", "--camera", "GalleryCamera").exit_code == 0
+    assert oiio.ImageBuf(str(png)).spec().width == 16
+
+
+@pytest.mark.parametrize(
+    ("words", "problem"),
+    [
+        (("swatch", "--material", "Nobody", "--out", "s.png"), "no material is called 'Nobody'"),
+        (("swatch", "--material", "CeilingPaint", "--out", "s.txt"), "a picture is written as"),
+        (("render", "--camera", "Nobody", "--out", "r.png"), "no camera is called 'Nobody'"),
+        (("render", "--out", "r.png", "--passes"), "passes are written into an .exr"),
+        (("render", "--out", "nowhere/r.png"), "into a folder that exists"),
+    ],
+)
+def test_what_cannot_be_done_is_said(lamproom: Path, tmp_path: Path, monkeypatch, words, problem: str) -> None:
+    monkeypatch.chdir(tmp_path)
+    done = run(words[0], str(lamproom), *words[1:])
+    assert isinstance(done.exception, DurvanError | MisuseError) and problem in str(done.exception)
+
+
+def test_the_table_of_drifts(lamproom: Path, tmp_path: Path) -> None:
+    scope = "/LampRoom/Looks/CeilingPaint,/LampRoom/Looks/TableOak"
+    done = run("drift", str(lamproom), "--to", "pellune", "--scope", scope, "--json", "--fit", "--save", str(tmp_path / "c.durvan"))
+    assert done.exit_code == 0, done.output
+    found = json.loads(done.stdout)
+    assert found["to"] == "pellune" and [row["material"].rpartition("/")[2] for row in found["materials"]] == ["TableOak", "CeilingPaint"]
+    oak = found["materials"][0]
+    assert oak["before_fit"] > 2.0 > oak["drift"] and oak["noise"] <= 0.15
+    assert any(note["by"] == "fit" for note in json.loads((tmp_path / "c.durvan").read_text())["notes"])
+    told = run("drift", str(lamproom), "--to", "pellune", "--scope", scope)
+    assert "TableOak" in told.stdout and "over the limit of 3" in told.stdout

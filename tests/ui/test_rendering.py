@@ -1,0 +1,127 @@
+"""The window with the rendering process: swatches, drifts, fits, edits, the camera's view."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
+
+from durvan.crossing.looking import Trouble
+from durvan.dialects.registry import Registry
+from durvan.scene.vocabulary import Parameter
+from durvan.ui import words
+from durvan.ui.state import Selection
+from durvan.ui.theme import dress
+from durvan.ui.window import Window
+
+WAIT = 120_000
+PAINT, BRASS = "/LampRoom/Looks/CeilingPaint", "/LampRoom/Looks/PedestalBrass"
+
+
+@pytest.fixture
+def seeing(qtbot, packs: Registry, lamproom: Path, kernels: None) -> Iterator[Window]:
+    """The demo scene in a window that renders."""
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    dress(app)
+    made = Window(packs)
+    made.resize(1280, 800)
+    made.show()
+    made.open(lamproom)
+    qtbot.waitUntil(lambda: made.state.session is not None and made.state.job is None, timeout=20_000)
+    yield made
+    made.state.session = None
+    made.close()
+    made.deleteLater()
+    assert [t.name for t in threading.enumerate() if t.name.startswith("durvan-")] == []
+
+
+def texts(window: Window) -> str:
+    return "\n".join(label.text() for label in window.evidence.findChildren(QLabel))
+
+
+def button(window: Window, text: str) -> QPushButton:
+    return next(b for b in window.evidence.findChildren(QPushButton) if b.text() == text)
+
+
+@pytest.mark.slow
+def test_looking_editing_and_fitting(seeing: Window, qtbot) -> None:
+    window = seeing
+    state, looks = window.state, window.looks
+    state.select(Selection(BRASS))
+    window.go("Facing")
+    qtbot.waitUntil(lambda: BRASS in looks.closely and looks.closely[BRASS].done, timeout=WAIT)
+    seen = looks.closely[BRASS]
+    assert len(seen.source) == len(seen.target) == len(seen.difference) == 3 and seen.source[0].width() == 96
+    assert seen.polar.shape == (2, 181) and seen.polar.max() > 1.0
+    qtbot.waitUntil(lambda: BRASS in state.session.drifts, timeout=WAIT)
+    before = state.session.drifts[BRASS]
+    assert before.mean > 1.0 and f"{before.mean:.2f}" in texts(window)
+    assert window.facing.swatches.isVisible() and window.facing.swatches.shown() is not None
+
+    # a value of the target, typed: the swatch follows
+    row = next(row for row in state.rows(BRASS) if row.parameter == "polish")
+    state.select(Selection(BRASS, row))
+    line = next(e for e in window.evidence.findChildren(QLineEdit) if e.accessibleName() == "rough in the target")
+    line.setText("0.8")
+    qtbot.keyClick(line, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: state.job is None and BRASS not in state.session.drifts or state.session.drifts.get(BRASS) != before, timeout=WAIT)
+    qtbot.waitUntil(lambda: BRASS in state.session.drifts and state.session.drifts[BRASS].mean > before.mean, timeout=WAIT)
+    assert state.session.plan.translations[BRASS].graph.nodes["finish"].values["rough"] == 0.8
+    state.undo()
+    qtbot.waitUntil(lambda: BRASS in state.session.drifts and state.session.drifts[BRASS].mean == pytest.approx(before.mean, abs=0.3), timeout=WAIT)
+
+    # what drifts is fitted from its Evidence
+    state.select(Selection(BRASS))
+    qtbot.mouseClick(button(window, "Fit it"), Qt.MouseButton.LeftButton)
+    assert looks.fitting == 1
+    qtbot.waitUntil(lambda: looks.fitting == 0 and state.job is None, timeout=WAIT)
+    if any(note.by == "fit" for note in state.session.document.notes):
+        qtbot.waitUntil(lambda: BRASS in state.session.drifts and state.session.drifts[BRASS].mean < before.mean, timeout=WAIT)
+        qtbot.waitUntil(lambda: "before the fit" in texts(window), timeout=WAIT)
+        state.undo()
+        qtbot.waitUntil(lambda: state.job is None, timeout=WAIT)
+    assert not any(note.by == "fit" for note in state.session.document.notes)
+
+
+@pytest.mark.slow
+def test_the_list_is_ordered_by_what_shows(seeing: Window, qtbot) -> None:
+    window = seeing
+    state, looks = window.state, window.looks
+    qtbot.waitUntil(lambda: bool(looks.shares), timeout=WAIT)
+    assert 0.0 < sum(looks.shares.values()) <= 1.0 and "/LampRoom/Looks/WetSlate" in looks.shares
+    qtbot.waitUntil(lambda: looks.views.get("source") is not None and looks.views.get("target") is not None, timeout=WAIT)
+    assert looks.views["source"][0].width() == 288 and window.survey.views.isVisible()
+    qtbot.waitUntil(lambda: len(looks.small) >= 3, timeout=WAIT)
+    qtbot.waitUntil(lambda: len(state.session.drifts) >= 3 and window.survey.things.things.weighed, timeout=WAIT)
+    weights = [looks.weight(row[0].id) for row in window.survey.things.things.rows]
+    assert weights == sorted(weights, reverse=True) and weights[0] > 0.0
+    window.survey.limit.setValue(0.1)
+    window.survey._limit()
+    assert state.session.document.drift_limit == 0.1
+    qtbot.waitUntil(lambda: state.job is None and any(f.code == "drift" for f in state.session.findings), timeout=WAIT)
+
+
+def test_the_window_says_when_rendering_ends(window: Window) -> None:
+    window.looks._take(Trouble("renderer", "The rendering process ended."))
+    assert window.looks.trouble == "The rendering process ended." and window.looks.fitting == 0
+    window.grab()
+
+
+@pytest.mark.parametrize(
+    ("typed", "kind", "read"),
+    [
+        ("0.5", "float", 0.5), ("0.5 1", "color", None), ("0.1 0.2 0.3", "color", (0.1, 0.2, 0.3)), ("0.4", "color", (0.4, 0.4, 0.4)),
+        ("soft", "float", None), ("7", "float", None), ("on", "bool", True), ("maybe", "bool", None), ("nan", "float", None),
+    ],
+)  # fmt: skip
+def test_what_is_typed_is_read(typed: str, kind: str, read) -> None:
+    parameter = Parameter(type=kind, range=(0, 1) if kind != "bool" else None, family="base", meaning="x")
+    found = words.read(typed, parameter)
+    assert isinstance(found, words.NotRead) and found.why if read is None else found == read
+    if read is not None:
+        assert words.read(words.plain(found), parameter) == found

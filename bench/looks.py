@@ -33,11 +33,20 @@ SIZE, SAMPLES, BOUNCES = (320, 180), 16, 6
 
 
 def glass() -> Record:
-    return record(Surface([Lobe(L.REFLECT, 1.0, fresnel=L.DIELECTRIC, first=1.5), Lobe(L.REFRACT, 1.0, fresnel=L.DIELECTRIC, first=1.5)]))
+    return record(
+        Surface(
+            [
+                Lobe(L.REFLECT, 1.0, fresnel=L.DIELECTRIC, first=1.5),
+                Lobe(L.REFRACT, 1.0, fresnel=L.DIELECTRIC, first=1.5),
+            ]
+        )
+    )
 
 
 def wall() -> Record:
-    return record(Surface([Lobe(L.REFLECT, 1.0, fresnel=L.WALL, first=1.5), Lobe(L.STRAIGHT, 1.0, fresnel=L.WALL, first=1.5)]))
+    return record(
+        Surface([Lobe(L.REFLECT, 1.0, fresnel=L.WALL, first=1.5), Lobe(L.STRAIGHT, 1.0, fresnel=L.WALL, first=1.5)])
+    )
 
 
 def metal() -> Record:
@@ -66,12 +75,16 @@ def balls_in_a_room() -> tuple[list[Mesh], list[Record]]:
     points = np.stack([np.sin(v) * np.cos(u), np.cos(v), np.sin(v) * np.sin(u)], -1).reshape(-1, 3)
     number = np.arange(points.shape[0]).reshape(rows + 1, sides)
     a, b, c, d = number[:-1, :-1], number[:-1, 1:], number[1:, 1:], number[1:, :-1]
-    both = np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)]).astype(np.int32)
+    both = np.concatenate([np.stack([a, b, c], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)]).astype(
+        np.int32
+    )
     meshes = []
     for count in range(98):
         where, size = rng.uniform([-2, 0.2, -2], [2, 2.4, 2]), rng.uniform(0.08, 0.25)
         normals = points[both]
-        meshes.append(Mesh(f"ball{count}", points * size + where, both, normals, None, np.full(len(both), count % 3, np.int32)))
+        meshes.append(
+            Mesh(f"ball{count}", points * size + where, both, normals, None, np.full(len(both), count % 3, np.int32))
+        )
     corners = np.array([[x, y, z] for x in (-3.0, 3.0) for y in (0.0, 3.0) for z in (-3.0, 3.0)])
     faces = np.array([[0, 1, 3, 2], [4, 6, 7, 5], [0, 4, 5, 1], [2, 3, 7, 6], [0, 2, 6, 4]])
     box = np.concatenate([faces[:, [0, 1, 2]], faces[:, [0, 2, 3]]]).astype(np.int32)
@@ -81,7 +94,10 @@ def balls_in_a_room() -> tuple[list[Mesh], list[Record]]:
 
 def lights() -> list[Placed]:
     down = np.array([[1.0, 0, 0, 0], [0, 0, -1.0, 0], [0, 1.0, 0, 0], [0, 2.6, 0, 1.0]])
-    return [Placed("panel", Lamp("rect", (20.0,) * 3, (1.2, 1.2)), down), Placed("sky", Lamp("dome", (1.0,) * 3), np.eye(4))]
+    return [
+        Placed("panel", Lamp("rect", (20.0,) * 3, (1.2, 1.2)), down),
+        Placed("sky", Lamp("dome", (1.0,) * 3), np.eye(4)),
+    ]
 
 
 def best(work: Callable[[], object], times: int = 3) -> float:
@@ -138,13 +154,17 @@ def looks_of_the_demo() -> None:
     for name in ("GalleryIron", "PedestalBrass", "DoorPaint", "PewterCup", "DialNeedle"):
         thing = session.scene.things[f"/LampRoom/Looks/{name}"]
         fits.append(best(lambda thing=thing: seen.fit(thing, session.plan.translations[thing.id]), 2))  # type: ignore[misc]
-    print(f"a fit without its swatch: {1000 * float(np.median(fits)):.0f} ms, the slowest of {len(fits)} {1000 * max(fits):.0f} ms (wanted: within 150 ms)")
+    print(
+        f"a fit without its swatch: {1000 * float(np.median(fits)):.0f} ms, the slowest of {len(fits)} {1000 * max(fits):.0f} ms (wanted: within 150 ms)"
+    )
 
     def table() -> None:
         for thing in materials(session.scene, session.plan.translations):
             seen.drift(thing, session.plan.translations[thing.id])
 
-    print(f"drifts of the demo scene: {best(table, 1):.1f} s, known before {best(table, 1):.2f} s (wanted: under 40 s, then under 1 s)")
+    print(
+        f"drifts of the demo scene: {best(table, 1):.1f} s, known before {best(table, 1):.2f} s (wanted: under 40 s, then under 1 s)"
+    )
 
 
 def main() -> None:

@@ -22,7 +22,7 @@ def step(text: str, *arguments: str) -> None:
 
 
 def on_the_command_line() -> None:
-    """Survey, carry beside and alone, and write the record."""
+    """Survey, carry beside and alone, measure and fit, render both sides, and write the record."""
     OUT.mkdir(parents=True, exist_ok=True)
     scene, out = str(SCENE), str(OUT)
     step("What is in the scene, and what will become of it", "survey", scene, "--to", "pellune")
@@ -37,6 +37,19 @@ def on_the_command_line() -> None:
         "--alone",
         "--out",
         f"{out}/lamproom_alone.usdc",
+    )
+    step(
+        "Measure how different every material will look, and fit what can be fitted",
+        "drift",
+        scene,
+        "--to",
+        "pellune",
+        "--fit",
+    )
+    view = ["--samples", "16", "--width", "480", "--height", "270"]
+    step("Render the camera's view by the source's looks", "render", scene, "--out", f"{out}/view_orvik.png", *view)
+    step(
+        "And by the target's", "render", scene, "--to", "pellune", "--target", "--out", f"{out}/view_pellune.png", *view
     )
     step("Write the record", "record", f"{out}/lamproom.durvan", "--out", f"{out}/lamproom.html")
     print(f"\nThe results are in {OUT}:")

@@ -11,7 +11,6 @@ from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
 from durvan.dialects.registry import registry
-from durvan.scene.fate import Fate
 from durvan.ui.state import Selection
 from durvan.ui.theme import dress
 from durvan.ui.window import Window
@@ -27,6 +26,15 @@ def wait(milliseconds: int) -> None:
     loop.exec()
 
 
+def until_seen(window: Window, thing: str) -> None:
+    """Wait until a material's swatches are finished."""
+    window.looks.closely.pop(thing, None)
+    window.looks._asked = ""
+    window.looks._look()
+    while thing not in window.looks.closely or not window.looks.closely[thing].done:
+        wait(50)
+
+
 def main() -> None:
     """Take them all."""
     app = QApplication([])
@@ -39,15 +47,26 @@ def main() -> None:
     window.open(SCENE)
     while window.state.session is None or window.state.job is not None:
         wait(50)
-    state = window.state
-    state.select(Selection(cell=("reflection", Fate.FITTED)))
-    wait(150)
+    state, looks = window.state, window.looks
+    while looks.left or len(state.session.drifts) < 31 or looks.views.get("target", (0, 0, 1, 0))[1] < 64:
+        wait(100)
+    wait(800)
     window.grab().save(str(HERE / "survey.png"))
-    brass = "/LampRoom/Looks/LensFrameBrass"
+    brass = "/LampRoom/Looks/PedestalBrass"
+    state.select(Selection(brass))
+    until_seen(window, brass)
     state.select(Selection(brass, next(row for row in state.rows(brass) if row.parameter == "polish")))
     window.go("Facing")
-    wait(150)
+    wait(300)
     window.grab().save(str(HERE / "facing.png"))
+    cloth = "/LampRoom/Looks/Oilskin"
+    state.fit_wanted.emit([cloth])
+    while looks.fitting or state.job is not None:
+        wait(50)
+    state.select(Selection(cloth))
+    until_seen(window, cloth)
+    wait(800)
+    window.grab().save(str(HERE / "fit.png"))
     window.findings.next_worst()
     window.findings.next_worst()
     wait(150)

@@ -31,13 +31,34 @@ def test_a_swatch_is_written(lamproom: Path, tmp_path: Path) -> None:
 
 def test_a_render_with_its_passes(lamproom: Path, tmp_path: Path) -> None:
     out = tmp_path / "r.exr"
-    done = run("render", str(lamproom), "--out", str(out), "--samples", "1", "--width", "32", "--height", "18", "--passes")
+    done = run(
+        "render", str(lamproom), "--out", str(out), "--samples", "1", "--width", "32", "--height", "18", "--passes"
+    )
     assert done.exit_code == 0, done.output
     names = oiio.ImageBuf(str(out)).spec().channelnames
-    assert {"R", "normal.X", "depth.Z", "id.material"} <= set(names) and any(name.startswith("light_") for name in names)
+    assert {"R", "normal.X", "depth.Z", "id.material"} <= set(names) and any(
+        name.startswith("light_") for name in names
+    )
     assert "kelp_weave is not known" in done.output
     png = tmp_path / "r.png"
-    assert run("render", str(lamproom), "--out", str(png), "--samples", "1", "--width", "16", "--height", "9", "--target", "--camera", "GalleryCamera").exit_code == 0
+    assert (
+        run(
+            "render",
+            str(lamproom),
+            "--out",
+            str(png),
+            "--samples",
+            "1",
+            "--width",
+            "16",
+            "--height",
+            "9",
+            "--target",
+            "--camera",
+            "GalleryCamera",
+        ).exit_code
+        == 0
+    )
     assert oiio.ImageBuf(str(png)).spec().width == 16
 
 
@@ -59,10 +80,24 @@ def test_what_cannot_be_done_is_said(lamproom: Path, tmp_path: Path, monkeypatch
 
 def test_the_table_of_drifts(lamproom: Path, tmp_path: Path) -> None:
     scope = "/LampRoom/Looks/CeilingPaint,/LampRoom/Looks/TableOak"
-    done = run("drift", str(lamproom), "--to", "pellune", "--scope", scope, "--json", "--fit", "--save", str(tmp_path / "c.durvan"))
+    done = run(
+        "drift",
+        str(lamproom),
+        "--to",
+        "pellune",
+        "--scope",
+        scope,
+        "--json",
+        "--fit",
+        "--save",
+        str(tmp_path / "c.durvan"),
+    )
     assert done.exit_code == 0, done.output
     found = json.loads(done.stdout)
-    assert found["to"] == "pellune" and [row["material"].rpartition("/")[2] for row in found["materials"]] == ["TableOak", "CeilingPaint"]
+    assert found["to"] == "pellune" and [row["material"].rpartition("/")[2] for row in found["materials"]] == [
+        "TableOak",
+        "CeilingPaint",
+    ]
     oak = found["materials"][0]
     assert oak["before_fit"] > 2.0 > oak["drift"] and oak["noise"] <= 0.15
     assert any(note["by"] == "fit" for note in json.loads((tmp_path / "c.durvan").read_text())["notes"])

@@ -42,7 +42,10 @@ def look(packs: Registry, graph: Graph):
     ("true", "begin"),
     [
         ({"color": (0.6, 0.3, 0.1), "rough": 0.4, "facing_reflect": 0.06}, {"color": (0.4, 0.4, 0.4), "rough": 0.6}),
-        ({"metal": 1.0, "color": (0.9, 0.7, 0.3), "rough": 0.3}, {"metal": 1.0, "color": (0.6, 0.6, 0.6), "rough": 0.5}),
+        (
+            {"metal": 1.0, "color": (0.9, 0.7, 0.3), "rough": 0.3},
+            {"metal": 1.0, "color": (0.6, 0.6, 0.6), "rough": 0.5},
+        ),
     ],
 )
 def test_a_fit_finds_the_values_that_a_look_was_made_of(packs: Registry, true: dict, begin: dict) -> None:
@@ -55,7 +58,9 @@ def test_a_fit_finds_the_values_that_a_look_was_made_of(packs: Registry, true: d
 
 def test_a_map_is_fitted_by_its_correction(packs: Registry) -> None:
     """What feeds a parameter is corrected once, for all of the map."""
-    target = surface({}, {"rough": ("a", "grey")}, a=("pellune.adjust", {}, {"input": ("r", "grey")}), r=("pellune.ramp", {}, {}))
+    target = surface(
+        {}, {"rough": ("a", "grey")}, a=("pellune.adjust", {}, {"input": ("r", "grey")}), r=("pellune.ramp", {}, {})
+    )
     wanted = 0.2 + 0.5 * ex.clamp(ex.point("u"))
     alpha = wanted * wanted
     top = Lobe(L.REFLECT, 1.0, alpha, fresnel=L.SCHLICK, first=0.04, cover=L.SCALED, full=True)
@@ -118,7 +123,15 @@ def test_a_fit_over_other_values_does_not_count_any_more(packs: Registry, lampro
     session = start(lamproom, packs, "pellune")
     name = "/LampRoom/Looks/PedestalBrass"
     over = session.plan.translations[name].graph.nodes["finish"].values["rough"]
-    session.put_fits({name: [Note(thing=name, node="finish", parameter="rough", value=0.31, by="fit", over=over, before=3.0, after=1.0)]})
+    session.put_fits(
+        {
+            name: [
+                Note(
+                    thing=name, node="finish", parameter="rough", value=0.31, by="fit", over=over, before=3.0, after=1.0
+                )
+            ]
+        }
+    )
     session.renew()
     assert session.plan.translations[name].graph.nodes["finish"].values["rough"] == 0.31
     session.do("other", values=[{"thing": name, "node": "finish", "parameter": "polish", "value": 0.5}])
@@ -134,7 +147,12 @@ def test_a_note_that_fits_nothing_is_passed_over(packs: Registry, lamproom: Path
     session = start(lamproom, packs, "pellune")
     name = "/LampRoom/Looks/PedestalBrass"
     before = session.plan.translations[name].graph.nodes["finish"].values
-    for node, parameter, value in (("gone", "rough", 0.5), ("finish", "gone", 0.5), ("finish", "rough", "soft"), ("finish", "color", 1.0)):
+    for node, parameter, value in (
+        ("gone", "rough", 0.5),
+        ("finish", "gone", 0.5),
+        ("finish", "rough", "soft"),
+        ("finish", "color", 1.0),
+    ):
         session.put(name, node, parameter, value)
     session.renew()
     assert session.plan.translations[name].graph.nodes["finish"].values == before

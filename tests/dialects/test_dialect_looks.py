@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
-import lobes as made
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+import lobes as made
 from durvan.crossing.translate import translate
 from durvan.dialects.look import Facts, checked, resolve, single, trace
 from durvan.dialects.registry import Registry

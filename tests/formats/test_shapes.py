@@ -28,15 +28,24 @@ SQUARE = """
 
 
 def test_a_square_in_metres(tmp_path: Path) -> None:
-    found = read(tmp_path, f'def Mesh "M" {{ uniform token subdivisionScheme = "none"\n {SQUARE} double3 xformOp:translate = (0, 0, 50)\n uniform token[] xformOpOrder = ["xformOp:translate"]\n}}')
+    found = read(
+        tmp_path,
+        f'def Mesh "M" {{ uniform token subdivisionScheme = "none"\n {SQUARE} double3 xformOp:translate = (0, 0, 50)\n uniform token[] xformOpOrder = ["xformOp:translate"]\n}}',
+    )
     (mesh,) = found.meshes
-    assert mesh.points.max(axis=0) == pytest.approx([1.0, 1.0, 0.5]) and mesh.triangles.tolist() == [[0, 1, 2], [0, 2, 3]]
+    assert mesh.points.max(axis=0) == pytest.approx([1.0, 1.0, 0.5]) and mesh.triangles.tolist() == [
+        [0, 1, 2],
+        [0, 2, 3],
+    ]
     assert mesh.uvs[1].tolist() == [[0, 0], [1, 1], [0, 1]] and mesh.normals is None
     assert found.materials == [""] and found.triangles == 2
 
 
 def test_subdivided_surfaces_are_smooth_and_mirrored_ones_turned(tmp_path: Path) -> None:
-    found = read(tmp_path, f'def Mesh "M" {{ {SQUARE} float3 xformOp:scale = (-1, 1, 1)\n uniform token[] xformOpOrder = ["xformOp:scale"]\n}}')
+    found = read(
+        tmp_path,
+        f'def Mesh "M" {{ {SQUARE} float3 xformOp:scale = (-1, 1, 1)\n uniform token[] xformOpOrder = ["xformOp:scale"]\n}}',
+    )
     (mesh,) = found.meshes
     assert mesh.normals == pytest.approx(np.tile([0.0, 0.0, 1.0], (2, 3, 1)))
     a, b, c = mesh.points[mesh.triangles[0]]
@@ -110,7 +119,9 @@ def Mesh "Good" {{ {SQUARE.replace("[(0, 0), (1, 0), (1, 1), (0, 1)]", "[(0, 0)]
 def test_pictures_are_decoded_and_written(tmp_path: Path) -> None:
     half = np.full((2, 2, 3), 0.5, dtype=np.float32)
     pictures.save(tmp_path / "a.png", half)
-    assert pictures.pixels(str(tmp_path / "a.png"), "srgb")[0, 0] == pytest.approx([0.2159, 0.2159, 0.2159, 1.0], abs=2e-3)
+    assert pictures.pixels(str(tmp_path / "a.png"), "srgb")[0, 0] == pytest.approx(
+        [0.2159, 0.2159, 0.2159, 1.0], abs=2e-3
+    )
     assert pictures.pixels(str(tmp_path / "a.png"), 1.0)[0, 0, 0] == pytest.approx(0.5, abs=2e-3)
     assert pictures.pixels(str(tmp_path / "a.png"), "auto")[0, 0, 0] == pytest.approx(0.2159, abs=2e-3)
     assert pictures.pixels(str(tmp_path / "a.png"), 1.8)[0, 0, 0] == pytest.approx(0.5**1.8, abs=4e-3)

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from durvan.optics.difference import cielab, ciede2000
+from durvan.optics.difference import ciede2000, cielab
 from durvan.optics.tone import bytes_of, developed, srgb
 
 # Sharma, Wu & Dalal 2005, table 1

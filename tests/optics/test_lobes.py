@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import lobes as made
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import lobes as made
 from durvan.dialects.look import Lobe
 from durvan.optics import fresnel as exact
 from durvan.optics.lobes import fresnel, layout, stack

@@ -69,11 +69,21 @@ def test_looking_editing_and_fitting(seeing: Window, qtbot) -> None:
     line = next(e for e in window.evidence.findChildren(QLineEdit) if e.accessibleName() == "rough in the target")
     line.setText("0.8")
     qtbot.keyClick(line, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: state.job is None and BRASS not in state.session.drifts or state.session.drifts.get(BRASS) != before, timeout=WAIT)
-    qtbot.waitUntil(lambda: BRASS in state.session.drifts and state.session.drifts[BRASS].mean > before.mean, timeout=WAIT)
+    qtbot.waitUntil(
+        lambda: (state.job is None and BRASS not in state.session.drifts) or state.session.drifts.get(BRASS) != before,
+        timeout=WAIT,
+    )
+    qtbot.waitUntil(
+        lambda: BRASS in state.session.drifts and state.session.drifts[BRASS].mean > before.mean, timeout=WAIT
+    )
     assert state.session.plan.translations[BRASS].graph.nodes["finish"].values["rough"] == 0.8
     state.undo()
-    qtbot.waitUntil(lambda: BRASS in state.session.drifts and state.session.drifts[BRASS].mean == pytest.approx(before.mean, abs=0.3), timeout=WAIT)
+    qtbot.waitUntil(
+        lambda: (
+            BRASS in state.session.drifts and state.session.drifts[BRASS].mean == pytest.approx(before.mean, abs=0.3)
+        ),
+        timeout=WAIT,
+    )
 
     # what drifts is fitted from its Evidence
     state.select(Selection(BRASS))
@@ -81,7 +91,9 @@ def test_looking_editing_and_fitting(seeing: Window, qtbot) -> None:
     assert looks.fitting == 1
     qtbot.waitUntil(lambda: looks.fitting == 0 and state.job is None, timeout=WAIT)
     if any(note.by == "fit" for note in state.session.document.notes):
-        qtbot.waitUntil(lambda: BRASS in state.session.drifts and state.session.drifts[BRASS].mean < before.mean, timeout=WAIT)
+        qtbot.waitUntil(
+            lambda: BRASS in state.session.drifts and state.session.drifts[BRASS].mean < before.mean, timeout=WAIT
+        )
         qtbot.waitUntil(lambda: "before the fit" in texts(window), timeout=WAIT)
         state.undo()
         qtbot.waitUntil(lambda: state.job is None, timeout=WAIT)
@@ -94,7 +106,9 @@ def test_the_list_is_ordered_by_what_shows(seeing: Window, qtbot) -> None:
     state, looks = window.state, window.looks
     qtbot.waitUntil(lambda: bool(looks.shares), timeout=WAIT)
     assert 0.0 < sum(looks.shares.values()) <= 1.0 and "/LampRoom/Looks/WetSlate" in looks.shares
-    qtbot.waitUntil(lambda: looks.views.get("source") is not None and looks.views.get("target") is not None, timeout=WAIT)
+    qtbot.waitUntil(
+        lambda: looks.views.get("source") is not None and looks.views.get("target") is not None, timeout=WAIT
+    )
     assert looks.views["source"][0].width() == 288 and window.survey.views.isVisible()
     qtbot.waitUntil(lambda: len(looks.small) >= 3, timeout=WAIT)
     qtbot.waitUntil(lambda: len(state.session.drifts) >= 3 and window.survey.things.things.weighed, timeout=WAIT)

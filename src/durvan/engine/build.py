@@ -167,6 +167,7 @@ class _Builder:
         elif relief >= 0:  # a height that is the same everywhere turns nothing
             record.base[layout.RELIEF] = 0.0
         row[kw.M_LOBES] = layout.HEADER + int(record.base[layout.COUNT]) * layout.LOBE
+        row[kw.M_FRAME] = int(_needs_frame(record))
         row[kw.M_PLAIN] = int(layout.OPACITY not in record.lanes and record.base[layout.OPACITY] >= 1.0)
         return row
 
@@ -368,6 +369,18 @@ class _Builder:
         summed /= summed[-1]
         far = np.nonzero((lights[:, kw.KIND] == kw.DOME) | (lights[:, kw.KIND] == kw.FAR))[0]
         return lights, summed, far.astype(np.int32)
+
+
+def _needs_frame(record: Record) -> bool:
+    """Whether a material looks different when the UVs lie otherwise: by relief, or by a lobe that is stretched."""
+    if record.base[layout.RELIEF] != 0.0:
+        return True
+    for number in range(int(record.base[layout.COUNT])):
+        b = layout.HEADER + number * layout.LOBE
+        x, y = b + layout.ALPHA_X, b + layout.ALPHA_Y
+        if record.lanes.get(x) is not record.lanes.get(y) or record.base[x] != record.base[y]:
+            return True
+    return False
 
 
 def _put_axes(light: Floats, origin: Floats, axes: Floats) -> None:

@@ -112,12 +112,18 @@ def dome_light(w: World, x: float, y: float, z: float) -> tuple[float, float, fl
     lx, ly, lz = dome_direction(w, x, y, z)
     theta = math.acos(min(max(ly, -1.0), 1.0))
     u = (0.5 - math.atan2(lx, lz) / (2.0 * math.pi)) % 1.0
-    x1, y1 = u * width, theta / math.pi * height
+    return dome_at(w, u * width, theta / math.pi * height, math.sin(theta))
+
+
+@inner
+def dome_at(w: World, x1: float, y1: float, sine: float) -> tuple[float, float, float, float]:
+    """The same by the place in the picture, in pixels from the left and from the zenith."""
+    height, width = w.i4[N_DOME_HEIGHT], w.i4[N_DOME_WIDTH]
     row, column = min(int(y1), height - 1), min(int(x1), width - 1)
     rows = w.i4[A_DOME_ROWS]
     line = w.i4[A_DOME_COLUMNS] + row * (width + 1) + column
     chance = (w.f8[rows + row + 1] - w.f8[rows + row]) * (w.f8[line + 1] - w.f8[line])
-    pdf = chance * width * height / (2.0 * math.pi * math.pi * max(math.sin(theta), 1e-6))
+    pdf = chance * width * height / (2.0 * math.pi * math.pi * max(sine, 1e-6))
     # between the middles of four pixels; round the seam, not over the poles
     fx, fy = x1 - 0.5, y1 - 0.5
     x0, y0 = int(math.floor(fx)), int(math.floor(fy))
@@ -148,7 +154,8 @@ def _search(w: World, first: int, count: int, u: float) -> int:
 
 
 @inner
-def _sample_dome(w: World, u: float, v: float) -> tuple[float, float, float]:
+def _sample_dome(w: World, u: float, v: float) -> tuple[float, float, float, float, float, float]:
+    """A direction by the dome's chances, and its place in the picture and the sine of its angle from the zenith."""
     height, width = w.i4[N_DOME_HEIGHT], w.i4[N_DOME_WIDTH]
     rows = w.i4[A_DOME_ROWS]
     row = _search(w, rows, height, v)
@@ -167,6 +174,9 @@ def _sample_dome(w: World, u: float, v: float) -> tuple[float, float, float]:
         w.f8[f] * x + w.f8[f + 3] * y + w.f8[f + 6] * z,
         w.f8[f + 1] * x + w.f8[f + 4] * y + w.f8[f + 7] * z,
         w.f8[f + 2] * x + w.f8[f + 5] * y + w.f8[f + 8] * z,
+        column + fu,
+        row + fv,
+        s,
     )
 
 
@@ -208,8 +218,8 @@ def sample(
     kind = int(w.f8[light + KIND])
     r, g, b = w.f8[light + RADIANCE], w.f8[light + RADIANCE + 1], w.f8[light + RADIANCE + 2]
     if kind == DOME:
-        dx, dy, dz = _sample_dome(w, u, v)
-        r, g, b, pdf = dome_light(w, dx, dy, dz)
+        dx, dy, dz, x1, y1, sine = _sample_dome(w, u, v)
+        r, g, b, pdf = dome_at(w, x1, y1, sine)
         return dx, dy, dz, INFINITE, r, g, b, pdf, False
     if kind == FAR:
         zx, zy, zz = w.f8[light + AXIS_Z], w.f8[light + AXIS_Z + 1], w.f8[light + AXIS_Z + 2]

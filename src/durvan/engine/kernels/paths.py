@@ -47,6 +47,7 @@ from durvan.engine.kernels.world import (
     I4,
     KIND,
     LIGHT,
+    M_FRAME,
     MATERIAL,
     N_FAR,
     N_LIGHTS,
@@ -170,6 +171,18 @@ def surface_at(
             gx, gy, gz = -gx, -gy, -gz
         u = b0 * w.f4[uv + 0] + b1 * w.f4[uv + 2] + b2 * w.f4[uv + 4]
         v = b0 * w.f4[uv + 1] + b1 * w.f4[uv + 3] + b2 * w.f4[uv + 5]
+        material = w.i4[w.i4[A_OWNER] + prim * 3 + 0]
+        if w.i4[w.i4[A_MATERIAL] + material * MATERIAL + M_FRAME] == 0:
+            tx, ty, tz, bx, by, bz = frame(nx, ny, nz)
+            hit[H_T] = t
+            hit[H_P], hit[H_P + 1], hit[H_P + 2] = px, py, pz
+            hit[H_NG], hit[H_NG + 1], hit[H_NG + 2] = gx, gy, gz
+            hit[H_NS], hit[H_NS + 1], hit[H_NS + 2] = nx, ny, nz
+            hit[H_T1], hit[H_T1 + 1], hit[H_T1 + 2] = tx, ty, tz
+            hit[H_T2], hit[H_T2 + 1], hit[H_T2 + 2] = bx, by, bz
+            hit[H_UV], hit[H_UV + 1] = u, v
+            hit[H_DU], hit[H_DV] = 1.0, 1.0
+            return material
         u1, v1, u2, v2 = (
             w.f4[uv + 2] - w.f4[uv + 0],
             w.f4[uv + 3] - w.f4[uv + 1],
@@ -177,7 +190,6 @@ def surface_at(
             w.f4[uv + 5] - w.f4[uv + 1],
         )
         det = u1 * v2 - u2 * v1
-        material = w.i4[w.i4[A_OWNER] + prim * 3 + 0]
         if abs(det) > 1e-16:
             tx, ty, tz = (
                 (v2 * w.f4[c + 3] - v1 * w.f4[c + 6]) / det,

@@ -70,7 +70,8 @@ M_CODE, M_CODE_COUNT, M_START, M_START_COUNT, M_OUT, M_OUT_COUNT = range(6)
 M_BUMP, M_BUMP_COUNT, M_BUMP_START, M_BUMP_START_COUNT, M_BUMP_OUT = range(6, 11)
 M_LOBES = 11  # how many numbers of the record are in use
 M_PLAIN = 12  # 1: solid everywhere, so that shadows need no look-up
-MATERIAL = 13
+M_FRAME = 13  # 1: it needs to know how the UVs lie, for relief or for a stretched lobe
+MATERIAL = 14
 
 
 # Where each table begins, in the array of its kind; these places stand at the front of the whole numbers

@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 
 import OpenImageIO as oiio
+import pytest
 from pxr import Usd, UsdGeom
 
 ROOT = Path(__file__).parent.parent
@@ -51,7 +52,8 @@ def test_its_meshes_are_sound() -> None:
         assert len(UsdGeom.PrimvarsAPI(mesh).GetPrimvar("st").Get()) == len(points)
 
 
-def test_the_command_line_example_runs_without_a_display(tmp_path) -> None:
+@pytest.mark.slow
+def test_the_command_line_example_runs_without_a_display(tmp_path, kernels: None) -> None:
     import os
 
     env = {key: value for key, value in os.environ.items() if key not in ("DISPLAY", "WAYLAND_DISPLAY")}
@@ -61,6 +63,7 @@ def test_the_command_line_example_runs_without_a_display(tmp_path) -> None:
     assert "The results are in" in done.stdout
     assert {f.name for f in tmp_path.iterdir()} == {
         "lamproom.durvan", "lamproom.html", "lamproom.json", "lamproom_alone.usdc", "lamproom_pellune.usda",
+        "view_orvik.png", "view_pellune.png",
     }  # fmt: skip
 
 

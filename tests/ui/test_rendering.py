@@ -114,8 +114,8 @@ def test_the_list_is_ordered_by_what_shows(seeing: Window, qtbot) -> None:
     qtbot.waitUntil(lambda: len(state.session.drifts) >= 3 and window.survey.things.things.weighed, timeout=WAIT)
     weights = [looks.weight(row[0].id) for row in window.survey.things.things.rows]
     assert weights == sorted(weights, reverse=True) and weights[0] > 0.0
-    window.survey.limit.setValue(0.1)
-    window.survey._limit()
+    window.survey.limit.setText("0.1")
+    qtbot.keyClick(window.survey.limit, Qt.Key.Key_Return)
     assert state.session.document.drift_limit == 0.1
     qtbot.waitUntil(lambda: state.job is None and any(f.code == "drift" for f in state.session.findings), timeout=WAIT)
 

@@ -69,9 +69,6 @@ def _css() -> str:
     QComboBox { background: %(slip)s; border: 1px solid %(rule)s; padding: 4px 8px; border-radius: 0; }
     QComboBox:focus { border: 2px solid %(accent)s; padding: 3px 7px; }
     QComboBox QAbstractItemView { background: %(slip)s; selection-background-color: %(wash)s; selection-color: %(ink)s; outline: 0; }
-    QDoubleSpinBox { background: %(slip)s; border: 1px solid %(strong)s; padding: 3px 8px; }
-    QDoubleSpinBox QLineEdit, QDoubleSpinBox QLineEdit:focus { border: none; padding: 0; background: transparent; }
-    QDoubleSpinBox:focus { border: 2px solid %(accent)s; padding: 2px 7px; }
     QLineEdit { background: %(slip)s; border: 1px solid %(rule)s; padding: 4px 8px; selection-background-color: %(accent)s; }
     QLineEdit:focus { border: 2px solid %(accent)s; padding: 3px 7px; }
     QTreeView, QTableView, QListView { background: %(bright)s; border: none; outline: 0; selection-background-color: %(wash)s; selection-color: %(ink)s; alternate-background-color: %(bright)s; }

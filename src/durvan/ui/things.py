@@ -100,7 +100,7 @@ class Things(QAbstractTableModel):
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role == Qt.ItemDataRole.StatusTipRole and column == _NAME:
             share = self.looks.shares.get(thing.id)
-            return thing.kind.value + (f", {100 * share:.1f} % of the view" if share else "")
+            return f"{100 * share:.1f} % of the view" if share else thing.kind.value
         if role == Qt.ItemDataRole.ToolTipRole and column in (_LOOK, _DRIFT) and drift is not None:
             share = self.looks.shares.get(thing.id, 0.0)
             return (
@@ -198,7 +198,7 @@ class ThingsView(QTableView):
         head = self.horizontalHeader()
         head.setHighlightSections(False)
         head.setSectionResizeMode(_NAME, QHeaderView.ResizeMode.Stretch)
-        for column, wide in ((_LOOK, 2 * _PICTURE + 10), (_DRIFT, 46), (_WORST, 56)):
+        for column, wide in ((_LOOK, 2 * _PICTURE + 10), (_DRIFT, 54), (_WORST, 56)):
             head.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
             head.resizeSection(column, wide)
         self.setAccessibleName("Everything in the scene, worst first")

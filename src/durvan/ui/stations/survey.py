@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QLocale, Qt
+from PySide6.QtGui import QDoubleValidator
 from PySide6.QtWidgets import (
     QComboBox,
-    QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
+    QLineEdit,
     QProgressBar,
     QPushButton,
     QVBoxLayout,
@@ -82,13 +83,11 @@ class Survey(QWidget):
         self.target.activated.connect(lambda: self._set("Choose the target", target=self.target.currentData()))
         self.placement.activated.connect(lambda: self._set("Choose where", placement=self.placement.currentData()))
         down.addSpacing(3)
-        down.addWidget(small("drift limit"))
-        self.limit = QDoubleSpinBox()
-        self.limit.setRange(0.0, 100.0)
-        self.limit.setDecimals(1)
-        self.limit.setSingleStep(0.5)
-        self.limit.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        self.limit.setSuffix(" ΔE00")
+        down.addWidget(small("drift limit, ΔE00"))
+        self.limit = QLineEdit()
+        limits = QDoubleValidator(0.0, 100.0, 2, self.limit)
+        limits.setLocale(QLocale.c())
+        self.limit.setValidator(limits)
         self.limit.setFont(font(bold=True))
         self.limit.setToolTip(
             "A material that drifts further than this becomes a finding (CIEDE2000; 3 unless you say otherwise)."
@@ -188,8 +187,9 @@ class Survey(QWidget):
 
     def _limit(self) -> None:
         session = self.state.session
-        if session is not None and abs(session.document.drift_limit - self.limit.value()) > 0.01:
-            self._set("Choose the drift limit", drift_limit=self.limit.value())
+        wanted = float(self.limit.text())  # only numbers in the range get this far
+        if session is not None and abs(session.document.drift_limit - wanted) > 1e-6:
+            self._set("Choose the drift limit", drift_limit=wanted)
 
     def _set(self, name: str, **changes: object) -> None:
         if not self.filling:
@@ -207,7 +207,7 @@ class Survey(QWidget):
             self.target.setItemData(self.target.count() - 1, pack.identity.summary, Qt.ItemDataRole.ToolTipRole)
         self.target.setCurrentIndex(self.target.findData(document.target))
         self.placement.setCurrentIndex(self.placement.findData(document.placement))
-        self.limit.setValue(document.drift_limit)
+        self.limit.setText(f"{document.drift_limit:g}")
         self.filling = False
         self._scope_choices()
         things = len(session.plan.translations)

@@ -76,6 +76,11 @@ def inner(function: Function) -> Function:
     return numba.njit(**FLAGS)(function)  # type: ignore[no-any-return]
 
 
+def small(function: Function) -> Function:
+    """A function so small that a call would cost more than its work; it is put where it is called."""
+    return numba.njit(forceinline=True, **FLAGS)(function)  # type: ignore[no-any-return]
+
+
 def entry(function: Function) -> Function:
     """A function that Python calls; its machine code is kept on disk."""
     return numba.njit(cache=True, **FLAGS)(function)  # type: ignore[no-any-return]

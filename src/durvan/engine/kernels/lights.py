@@ -45,7 +45,7 @@ from durvan.engine.kernels.world import (
     TRIANGLE,
     World,
 )
-from durvan.optics.jit import inner
+from durvan.optics.jit import inner, small
 from durvan.optics.lobes.layout import GLOW as REC_GLOW
 
 INFINITE = 1e20
@@ -83,7 +83,7 @@ def shaped(w: World, light: int, dx: float, dy: float, dz: float) -> float:
     return value
 
 
-@inner
+@small
 def decayed(w: World, light: int, distance: float) -> float:
     """The factor by which a light of another decay differs from the inverse square, at a distance in metres."""
     if w.f8[light + DECAY] == 2.0:
@@ -91,7 +91,7 @@ def decayed(w: World, light: int, distance: float) -> float:
     return distance if w.f8[light + DECAY] == 1.0 else distance * distance
 
 
-@inner
+@small
 def dome_direction(w: World, x: float, y: float, z: float) -> tuple[float, float, float]:
     """A world direction in the dome's own axes (+Y is its pole)."""
     f = w.i4[A_DOME_FRAME]

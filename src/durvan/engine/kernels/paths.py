@@ -66,7 +66,7 @@ from durvan.engine.kernels.world import (
     World,
     bare,
 )
-from durvan.optics.jit import address, beyond, entry, inner
+from durvan.optics.jit import address, beyond, entry, inner, small
 from durvan.optics.lobes import stack
 from durvan.optics.lobes.layout import (
     COUNT,
@@ -98,7 +98,7 @@ EACH = 8  # numbers that a bounce uses
 ROOM = DEEPEST + 72  # what stands before the records in the room of a call
 
 
-@inner
+@small
 def mixed(x: np.uint64) -> np.uint64:
     """A hash of 64 bits (Stafford's mix 13 of splitmix)."""
     x = (x ^ (x >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
@@ -106,7 +106,7 @@ def mixed(x: np.uint64) -> np.uint64:
     return x ^ (x >> np.uint64(31))
 
 
-@inner
+@small
 def number(key: np.uint64, index: int, dimension: int) -> float:
     """The number in [0, 1) of a sample in a dimension."""
     if dimension < 48:
@@ -119,7 +119,7 @@ def number(key: np.uint64, index: int, dimension: int) -> float:
     return np.float64(h >> np.uint64(11)) * (1.0 / 9007199254740992.0)
 
 
-@inner
+@small
 def frame(x: float, y: float, z: float) -> tuple[float, float, float, float, float, float]:
     """Two directions at right angles to one (Duff et al. 2017)."""
     sign = 1.0 if z >= 0.0 else -1.0
@@ -257,7 +257,7 @@ def surface_at(
     return material
 
 
-@inner
+@small
 def put_point(hit: F8, dx: float, dy: float, dz: float, point: F8) -> None:
     """What a material's program may know of a hit."""
     point[0], point[1] = hit[H_UV], hit[H_UV + 1]
@@ -380,7 +380,7 @@ def emitted(
     return w.f8[light + RADIANCE] * k, w.f8[light + RADIANCE + 1] * k, w.f8[light + RADIANCE + 2] * k, pdf
 
 
-@inner
+@small
 def add(out: F8, group: int, r: float, g: float, b: float) -> None:
     """Add light to a group of the sample; what is no number is left out. `out` begins with how many groups there are."""
     if r + g + b < 1e30:
@@ -390,7 +390,7 @@ def add(out: F8, group: int, r: float, g: float, b: float) -> None:
         out[k + 2] += b
 
 
-@inner
+@small
 def share(p: float, q: float) -> float:
     """The part of the one who found it with probability p, where another would with q."""
     return p / (p + q) if p + q > 0.0 else 0.0
@@ -667,7 +667,7 @@ def path(
             lx, ly, lz = -(dx * x1 + dy * y1 + dz * z1), -(dx * x2 + dy * y2 + dz * z2), out_there
         if stack.shares(rec, lz, w.tables, chances) <= 0.0:
             return
-        if lights_there:
+        if lights_there and stack.spreads(rec, chances):
             look_at_light(
                 w, hit, rec, lx, ly, lz, tr, tg, tb, key, index, base, chances, registers, point, other, spare,
                 stack_, depths, False, out,

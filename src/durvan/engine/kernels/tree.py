@@ -357,7 +357,7 @@ def nearest(
                 t = entered[k]
                 # the farthest lies lowest, so that the nearest is taken first
                 place = top
-                while place > first and depths[place - 1] < t:
+                while mode != ANY and place > first and depths[place - 1] < t:
                     depths[place], stack[place] = depths[place - 1], stack[place - 1]
                     place -= 1
                 depths[place], stack[place] = t, w.i4[children + node * 8 + k]

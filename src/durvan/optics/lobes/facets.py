@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 
-from durvan.optics.jit import inner
+from durvan.optics.jit import inner, small
 from durvan.optics.lobes.layout import BECKMANN, BLINN, GGX
 
 
-@inner
+@small
 def exponent(alpha: float) -> float:
     """The Blinn exponent of an alpha: 2/α² − 2 (Walter et al. 2007, section 5.2)."""
     return max(2.0 / (alpha * alpha) - 2.0, 0.0)
@@ -47,13 +47,13 @@ def _lambda(shape: int, x: float, y: float, z: float, ax: float, ay: float) -> f
     return 0.5 * (math.erf(a) - 1.0) + math.exp(-a * a) / (2.0 * a * math.sqrt(math.pi))
 
 
-@inner
+@small
 def seen(shape: int, x: float, y: float, z: float, ax: float, ay: float) -> float:
     """Share of facets that are seen from a direction: Smith's G1."""
     return 1.0 / (1.0 + _lambda(shape, x, y, abs(z), ax, ay)) if z != 0.0 else 0.0
 
 
-@inner
+@small
 def groove(ox: float, oy: float, oz: float, hx: float, hy: float, hz: float) -> float:
     """Share of grooves' facets that is seen (Torrance & Sparrow 1967); right for any distribution of normals."""
     c = abs(ox * hx + oy * hy + oz * hz)
@@ -85,7 +85,7 @@ def seen_both(
     return 1.0 / (1.0 + _lambda(shape, ox, oy, abs(oz), ax, ay) + _lambda(shape, ix, iy, abs(iz), ax, ay))
 
 
-@inner
+@small
 def normal_density(
     shape: int, ox: float, oy: float, oz: float, hx: float, hy: float, hz: float, ax: float, ay: float
 ) -> float:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from durvan.optics.jit import inner
+from durvan.optics.jit import inner, small
 from durvan.optics.lobes.layout import (
     CONDUCTOR,
     CONSTANT,
@@ -19,7 +19,7 @@ from durvan.optics.lobes.layout import (
 )
 
 
-@inner
+@small
 def dielectric(cosine: float, index: float) -> float:
     """Unpolarised reflectance; `index` is that of the far side over the near one (Born & Wolf 1999, 1.5.2)."""
     c = min(max(cosine, 0.0), 1.0)
@@ -52,7 +52,7 @@ def conductor(cosine: float, n: float, k: float) -> float:
     return 0.5 * (rs + rp)
 
 
-@inner
+@small
 def edge_tinted(cosine: float, f0: float, tint: float) -> float:
     """Schlick's law pulled to `tint` times itself at 82° (Kutz, Hašan & Edmondson 2021)."""
     c = min(max(cosine, 0.0), 1.0)
@@ -67,7 +67,7 @@ def edge_tinted(cosine: float, f0: float, tint: float) -> float:
     return max(value, 0.0)
 
 
-@inner
+@small
 def wall(cosine: float, index: float) -> float:
     """Reflectance of a thin wall: both faces, with all the bounces between them (Stokes 1862)."""
     r = dielectric(cosine, index)

@@ -11,7 +11,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from durvan.optics.jit import address, entry, inner
+from durvan.optics.jit import address, entry, inner, small
 from durvan.optics.lobes import diffuse, facets, fresnel
 from durvan.optics.lobes.layout import (
     ABSORB,
@@ -61,7 +61,7 @@ Colour = tuple[float, float, float]
 Sample = tuple[float, float, float, float, float, float, float, bool, int]
 
 
-@inner
+@small
 def is_mirror(rec: Array, b: int) -> bool:
     """Whether a lobe has one direction only."""
     kind = int(rec[b + KIND])
@@ -110,7 +110,7 @@ def cover(rec: Array, b: int, o: float, i: float, tables: Tables, both: bool) ->
     return r, g, bl
 
 
-@inner
+@small
 def _turned(rec: Array, b: int, x: float, y: float) -> tuple[float, float]:
     angle = rec[b + TURN]
     if angle == 0.0 or rec[b + ALPHA_X] == rec[b + ALPHA_Y]:
@@ -259,6 +259,16 @@ def shares(rec: Array, oz: float, tables: Tables, out: Array) -> float:
         for n in range(count):
             out[n] /= total
     return total
+
+
+@inner
+def spreads(rec: Array, chances: Array) -> bool:
+    """Whether any lobe that counts scatters to more than one direction; where none does, no light need be asked."""
+    for n in range(int(rec[COUNT])):
+        b = HEADER + n * LOBE
+        if chances[n] > 0.0 and not is_mirror(rec, b) and int(rec[b + KIND]) != DEEP_WALK:
+            return True
+    return False
 
 
 @inner
@@ -476,4 +486,5 @@ __all__ = [
     "sample",
     "sample_many",
     "shares",
+    "spreads",
 ]

@@ -13,7 +13,7 @@ import os
 import numpy as np
 from numpy.typing import NDArray
 
-from durvan.optics.jit import entry, inner, kernel_folder
+from durvan.optics.jit import entry, inner, kernel_folder, small
 from durvan.optics.lobes import diffuse, facets, fresnel
 from durvan.optics.lobes.layout import (
     CONDUCTOR,
@@ -159,14 +159,14 @@ def _worked_out(count: int) -> Tables:
     return np.concatenate([part.reshape(-1) for part in made])
 
 
-@inner
+@small
 def _between(value: float, count: int) -> tuple[int, float]:
     place = min(max(value, 0.0), 1.0) * (count - 1.0)
     low = min(int(place), count - 2)
     return low, place - low
 
 
-@inner
+@small
 def _index_place(index: float) -> float:
     return 0.5 * (math.log(min(max(index, LEAST_INDEX), MOST_INDEX)) / 1.0986122886681098 + 1.0)
 

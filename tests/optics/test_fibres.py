@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import lobes as made
 import numpy as np
 import pytest
 
+import lobes as made
 from durvan.optics.fibres import Fibre, attenuation, evaluate, longitudinal, probability, sample
 
 

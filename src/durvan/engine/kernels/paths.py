@@ -547,6 +547,28 @@ def prepare(w: World, m: int, hit: F8, dx: float, dy: float, dz: float, point: F
 
 
 @inner
+def from_afar(w: World, dx: float, dy: float, dz: float, tr: float, tg: float, tb: float, pdf: float, out: F8) -> None:
+    """Add what far lights and the dome send along a ray that met nothing."""
+    for k in range(w.i4[N_FAR]):
+        light = w.i4[A_LIGHT] + w.i4[w.i4[A_FAR] + k] * LIGHT
+        if int(w.f8[light + KIND]) == FAR:
+            if (
+                w.f8[light + COS_DISC] >= 1.0
+                or dx * w.f8[light + AXIS_Z] + dy * w.f8[light + AXIS_Z + 1] + dz * w.f8[light + AXIS_Z + 2]
+                < w.f8[light + COS_DISC]
+            ):
+                continue
+            r, g, b = w.f8[light + RADIANCE], w.f8[light + RADIANCE + 1], w.f8[light + RADIANCE + 2]
+            q = 1.0 / (2.0 * math.pi * (1.0 - w.f8[light + COS_DISC]))
+        else:
+            r, g, b, q = lights.dome_light(w, dx, dy, dz)
+        k1 = 1.0
+        if pdf > 0.0:
+            k1 = share(pdf, q * w.f8[light + CHANCE]) if w.f8[light + SHADOWS] != 0.0 else 0.0
+        add(out, int(w.f8[light + GROUP]), tr * r * k1, tg * g * k1, tb * b * k1)
+
+
+@inner
 def path(
     w: World,
     ox: float,
@@ -581,24 +603,7 @@ def path(
     while True:
         t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, far, EVERYTHING, stack_, depths)
         if prim == NOTHING:
-            for k in range(w.i4[N_FAR]):
-                l = w.i4[w.i4[A_FAR] + k]
-                light = w.i4[A_LIGHT] + l * LIGHT
-                if int(w.f8[light + KIND]) == FAR:
-                    if (
-                        w.f8[light + COS_DISC] >= 1.0
-                        or dx * w.f8[light + AXIS_Z] + dy * w.f8[light + AXIS_Z + 1] + dz * w.f8[light + AXIS_Z + 2]
-                        < w.f8[light + COS_DISC]
-                    ):
-                        continue
-                    r, g, b = w.f8[light + RADIANCE], w.f8[light + RADIANCE + 1], w.f8[light + RADIANCE + 2]
-                    q = 1.0 / (2.0 * math.pi * (1.0 - w.f8[light + COS_DISC]))
-                else:
-                    r, g, b, q = lights.dome_light(w, dx, dy, dz)
-                k1 = 1.0
-                if pdf > 0.0:
-                    k1 = share(pdf, q * w.f8[light + CHANCE]) if w.f8[light + SHADOWS] != 0.0 else 0.0
-                add(out, int(w.f8[light + GROUP]), tr * r * k1, tg * g * k1, tb * b * k1)
+            from_afar(w, dx, dy, dz, tr, tg, tb, pdf, out)
             return
         if prim < 0 and w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_LIGHT] >= 0.0:
             l = int(w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_LIGHT])
@@ -757,23 +762,7 @@ def last_look(
     for _ in range(MOST_CUTS):
         t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, lights.INFINITE, EVERYTHING, stack_, depths)
         if prim == NOTHING:
-            for k in range(w.i4[N_FAR]):
-                light = w.i4[A_LIGHT] + (w.i4[w.i4[A_FAR] + k]) * LIGHT
-                if int(w.f8[light + KIND]) == FAR:
-                    if (
-                        w.f8[light + COS_DISC] >= 1.0
-                        or dx * w.f8[light + AXIS_Z] + dy * w.f8[light + AXIS_Z + 1] + dz * w.f8[light + AXIS_Z + 2]
-                        < w.f8[light + COS_DISC]
-                    ):
-                        continue
-                    r, g, b = w.f8[light + RADIANCE], w.f8[light + RADIANCE + 1], w.f8[light + RADIANCE + 2]
-                    q = 1.0 / (2.0 * math.pi * (1.0 - w.f8[light + COS_DISC]))
-                else:
-                    r, g, b, q = lights.dome_light(w, dx, dy, dz)
-                k1 = 1.0
-                if pdf > 0.0:
-                    k1 = share(pdf, q * w.f8[light + CHANCE]) if w.f8[light + SHADOWS] != 0.0 else 0.0
-                add(out, int(w.f8[light + GROUP]), tr * r * k1, tg * g * k1, tb * b * k1)
+            from_afar(w, dx, dy, dz, tr, tg, tb, pdf, out)
             return
         if prim < 0 and w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_LIGHT] >= 0.0:
             l = int(w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_LIGHT])

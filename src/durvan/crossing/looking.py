@@ -70,6 +70,13 @@ class Render:
 
 
 @dataclass(frozen=True)
+class Refine:
+    """Go on with the camera's view to so many samples, when nothing else is wanted."""
+
+    samples: int
+
+
+@dataclass(frozen=True)
 class Cover:
     """How much of the camera's picture each material covers."""
 

@@ -31,6 +31,7 @@ from durvan.scene.model import Scene, Thing
 # What is asked, the most urgent first
 URGENCY: dict[type, int] = {
     looking.Load: 0, looking.LookAt: 1, looking.FitAll: 2, looking.Cover: 3, looking.Render: 4, looking.MeasureAll: 5,
+    looking.Refine: 6,
 }  # fmt: skip
 SHOWN_SAMPLES = 16
 _PREVIEW_CLAMP = 30.0  # times white
@@ -60,7 +61,8 @@ class Server:
         self.scene: Scene | None = None
         self.appearance: Appearance | None = None
         self.shapes: Shapes | None = None
-        self.films: dict[tuple[str, str], tuple[staging.Staged, renderer.Film]] = {}
+        self.view: looking.Render | None = None
+        self.films: dict[str, tuple[staging.Staged, renderer.Film]] = {}
 
     def listen(self) -> None:
         """Take questions in until the other side is gone. A newer question of a kind takes an older one's place."""
@@ -124,13 +126,14 @@ class Server:
             self.scene = question.scene
             self.appearance = Appearance(question.scene, registry(), swatches.cache_folder())
             self.shapes = None
-            self.films.clear()
+            self.films, self.view = {}, None
             return True
         if self.scene is None or self.appearance is None:
             return True
         answers: dict[type, Callable[[Any], bool]] = {
             looking.LookAt: self._look_at, looking.MeasureAll: self._measure_all, looking.FitAll: self._fit_all,
             looking.Render: self._render, looking.Cover: self._cover,
+            looking.Refine: self._refine,
         }  # fmt: skip
         return answers[type(question)](question)
 
@@ -217,26 +220,35 @@ class Server:
         return True
 
     def _render(self, question: looking.Render) -> bool:
+        """Both sides as far as asked; what was interrupted is gone on with."""
         assert self.scene is not None
-        sides = (("source", list(self.scene.things.values())), ("target", question.target))
-        films = {}
-        for side, things in sides:
-            staged = self._staged(side, things, question.camera, question.size)
-            films[side] = (staged, staged.film())
+        if question is not self.view:
+            sides = (("source", list(self.scene.things.values())), ("target", question.target))
+            self.films = {}
+            for side, things in sides:
+                staged = self._staged(side, things, question.camera, question.size)
+                self.films[side] = (staged, staged.film())
+            self.view = question
+        return self._go_on(question.samples)
+
+    def _refine(self, question: looking.Refine) -> bool:
+        return self._go_on(question.samples)
+
+    def _go_on(self, samples: int) -> bool:
         level = 1
-        while level <= question.samples:
-            for side, _ in sides:
-                staged, film = films[side]
-                clamp = _PREVIEW_CLAMP / max(staged.view.scale, 1e-12)
-                own = staged.sampling.clamp / max(staged.view.scale, 1e-12)
-                clamp = min(clamp, own) if own > 0.0 else clamp
-                bounces = min(staged.sampling.bounces, 6)
-                if not renderer.expose(
-                    staged.built, staged.camera, film, level - film.samples, bounces, clamp, self.stop
-                ):
+        while level <= samples:
+            for side, (staged, film) in self.films.items():
+                if film.samples >= level:
+                    continue
+                white = max(staged.view.scale, 1e-12)
+                clamp = _PREVIEW_CLAMP / white
+                if staged.sampling.clamp > 0.0:
+                    clamp = min(clamp, staged.sampling.clamp / white)
+                more, bounces = level - film.samples, min(staged.sampling.bounces, 6)
+                if not renderer.expose(staged.built, staged.camera, film, more, bounces, clamp, self.stop):
                     return False
                 shown = developed(staged.exposed(film.picture), staged.sampling.response)
-                self.say(looking.Rendered(side, bytes_of(shown), film.samples, question.samples, tuple(staged.notes)))
+                self.say(looking.Rendered(side, bytes_of(shown), film.samples, samples, tuple(staged.notes)))
             level *= 2
         return True
 

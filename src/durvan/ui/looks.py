@@ -18,6 +18,7 @@ from durvan.ui.state import State
 
 MOST = 300  # materials that are measured by themselves; any other is when it is looked at
 VIEW = (288, 162)
+FIRST_SAMPLES = 8  # of the camera's view, before drifts are measured
 VIEW_SAMPLES = 64
 _TOGETHER = 400  # milliseconds between two tellings of many small news
 
@@ -132,7 +133,8 @@ class Looks(QObject):
         camera = self._camera()
         if camera:
             target = [_in_target(session.scene.things[name], done) for name, done in session.plan.translations.items()]
-            self.renderer.ask(looking.Render(camera, target, VIEW, VIEW_SAMPLES))
+            self.renderer.ask(looking.Render(camera, target, VIEW, FIRST_SAMPLES))
+            self.renderer.ask(looking.Refine(VIEW_SAMPLES))
         self.renderer.ask(looking.MeasureAll(unmeasured))
         self._asked = ""
         self._look()

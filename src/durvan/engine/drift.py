@@ -143,9 +143,11 @@ def between(
 ) -> Drift | None:
     """The drift between two looks, from before where it is known and nobody watches; None when stopped."""
     a, b = fingerprint(source), fingerprint(target)
-    found = remembered(makers.folder, a, b)
-    if found is None or watch is not None:
-        found = measure(makers.of(source), makers.of(target), watch or (lambda one, two, drift: None), stop)
-        if found is not None:
-            remember(makers.folder, a, b, found)
+    known = remembered(makers.folder, a, b)
+    if known is not None and watch is None:
+        return known
+    found = measure(makers.of(source), makers.of(target), watch or (lambda one, two, drift: None), stop)
+    if found is None or known is not None:
+        return None if found is None else known  # more samples were at hand now; the number stays what it was
+    remember(makers.folder, a, b, found)
     return found

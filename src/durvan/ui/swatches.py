@@ -150,8 +150,8 @@ class Views(QWidget):
     def __init__(self, state: State, looks: Looks) -> None:
         super().__init__()
         self.state, self.looks = state, looks
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(150)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumHeight(150)
         self.setAccessibleName("The camera's view, source and target")
         looks.rendered.connect(lambda _: self.update())
         looks.prepared.connect(lambda _: self.update())
@@ -166,8 +166,9 @@ class Views(QWidget):
         high = min(wide * 9.0 / 16.0, self.height() - 30.0)
         wide = high * 16.0 / 9.0
         x = (self.width() - 2 * wide - gap) / 2.0
+        y = max((self.height() - high - 22.0) / 2.0, 8.0)
         for place, side in enumerate(("source", "target")):
-            box = QRectF(x + place * (wide + gap), 8.0, wide, high)
+            box = QRectF(x + place * (wide + gap), y, wide, high)
             found = self.looks.views.get(side)
             painter.setPen(INK)
             painter.setFont(font(SMALL))

@@ -142,9 +142,9 @@ class Survey(QWidget):
         down.addLayout(head)
         down.addSpacing(6)
         self.grid = Grid(self.state)
-        down.addWidget(self.grid, 1)
+        down.addWidget(self.grid, 3)
         self.views = Views(self.state, self.looks)
-        down.addWidget(self.views)
+        down.addWidget(self.views, 1)
         return middle
 
     def _list(self) -> QWidget:

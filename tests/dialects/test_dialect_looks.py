@@ -179,6 +179,21 @@ def test_what_openpbr_can_say_exactly_it_answers_exactly(
         )
 
 
+def test_lengths_below_a_surface_are_the_same_in_every_unit(packs: Registry) -> None:
+    """Murk and reach through the common ground, whose surfaces measure in the stage's unit once they are written."""
+    for values in (
+        {"pass_tint": (1.0, 1.0, 1.0), "murk_tint": (0.5, 0.9, 0.7), "murk_depth": 6.0, "pass_index": 1.6},
+        {"deep_amount": 0.5, "deep_reach": 0.8},
+    ):
+        thing = material("orvik.finish", values, "orvik")
+        here = look(packs, thing).base
+        for target in ("openpbr", "pellune"):
+            there = look(packs, in_dialect(packs, thing, target)).base
+            assert there[L.MURK : L.MURK + 3] == pytest.approx(here[L.MURK : L.MURK + 3])
+            if "deep_reach" in values:
+                assert there[L.REACH : L.REACH + 3] == pytest.approx(here[L.REACH : L.REACH + 3])
+
+
 # lights and cameras
 
 

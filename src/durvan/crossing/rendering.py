@@ -17,7 +17,8 @@ from durvan.crossing import looking
 from durvan.crossing.appearance import Appearance
 from durvan.dialects.look import Record, resolve
 from durvan.dialects.registry import registry
-from durvan.engine import compiling, renderer, staging, swatches
+from durvan.engine import compiling, drift, renderer, staging, swatches
+from durvan.engine.drift import halved
 from durvan.errors import DurvanError
 from durvan.formats.usd_shapes import Shapes, read_shapes
 from durvan.optics.difference import ciede2000, cielab
@@ -155,8 +156,6 @@ class Server:
                 )
             )  # fmt: skip
 
-        from durvan.engine import drift
-
         found = drift.between(one, two, self.appearance.makers, self.stop, show)
         if found is None:
             return False
@@ -251,12 +250,6 @@ class Server:
                 self.say(looking.Rendered(side, bytes_of(shown), film.samples, samples, tuple(staged.notes)))
             level *= 2
         return True
-
-
-def halved(picture: NDArray[np.floating]) -> NDArray[np.float64]:
-    """A picture at half its size."""
-    height, width, channels = picture.shape
-    return np.asarray(picture.astype(np.float64).reshape(height // 2, 2, width // 2, 2, channels).mean(axis=(1, 3)))
 
 
 def difference_picture(one: swatches.Swatch, two: swatches.Swatch) -> NDArray[np.uint8]:

@@ -325,7 +325,7 @@ class _Builder:
             found = np.ones((2, 4, 4), dtype=np.float32)
         picture = _brought_down(np.maximum(found[..., :3], 0.0))
         if lamp.lux is not None:
-            there = _upper_lux(picture)
+            there = latlong_illuminance(picture)
             picture = picture * (lamp.lux / there if there > 0.0 else 0.0)
         return np.ascontiguousarray(np.clip(picture * np.array(lamp.radiance), 0.0, 1e12), dtype=np.float32)
 
@@ -426,16 +426,12 @@ def _power(light: Floats, middle: Floats, size: float, dome: NDArray[np.float32]
     strength = luminance(light[kw.RADIANCE : kw.RADIANCE + 3].tolist())
     kind = int(light[kw.KIND])
     if kind == kw.DOME:
-        return _upper_lux(dome) + 1e-9
+        return latlong_illuminance(dome) + 1e-9
     if kind == kw.FAR:
         half = math.acos(min(light[kw.COS_DISC], 1.0))
         return strength * (math.pi * math.sin(half) ** 2 if light[kw.COS_DISC] < 1.0 else 1.0)
     distance2 = float(np.sum((light[kw.ORIGIN : kw.ORIGIN + 3] - middle) ** 2)) + (0.2 * size) ** 2
     return strength * (1.0 if kind == kw.POINT else light[kw.AREA] / 2.0) / distance2
-
-
-def _upper_lux(picture: NDArray[np.float32]) -> float:
-    return latlong_illuminance(picture)
 
 
 def _brought_down(picture: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -27,11 +27,11 @@ def _lighting_means(
     one: NDArray[np.float32], two: NDArray[np.float32], mask: NDArray[np.bool_]
 ) -> tuple[Floats, Floats]:
     """Mean and worst of each exposure, of each lighting [2 exposures, 3 lightings], on pixels two by two."""
-    inside = _halved(mask.astype(np.float64)[..., None])[..., 0] > 0.99
+    inside = halved(mask.astype(np.float64)[..., None])[..., 0] > 0.99
     means, worsts = np.zeros((2, len(LIGHTINGS))), np.zeros((2, len(LIGHTINGS)))
     for k, exposure in enumerate(EXPOSURES):
         for place in range(len(LIGHTINGS)):
-            a, b = (np.clip(_halved(p[place]) * exposure, 0.0, 1.0)[inside] for p in (one, two))
+            a, b = (np.clip(halved(p[place]) * exposure, 0.0, 1.0)[inside] for p in (one, two))
             apart = ciede2000(cielab(a), cielab(b))
             means[k, place] = apart.mean()
             count = max(1, round(apart.size * WORST))
@@ -39,7 +39,8 @@ def _lighting_means(
     return means, worsts
 
 
-def _halved(picture: NDArray[np.floating]) -> Floats:
+def halved(picture: NDArray[np.floating]) -> Floats:
+    """A picture [height, width, channels] at half its size, by the means of four pixels."""
     height, width, channels = picture.shape
     return np.asarray(picture.astype(np.float64).reshape(height // 2, 2, width // 2, 2, channels).mean(axis=(1, 3)))
 

@@ -53,7 +53,7 @@ def surface(kind: str, get: Inputs) -> Surface:
     made.lobes.append(shine)
     made.lobes.append(Lobe(layout.DIFFUSE, color * matt * (1.0 - deep), get("base_diffuse_roughness"), under=shine))
     made.lobes.append(Lobe(layout.DEEP_DIFFUSE, get("subsurface_color") * darker * matt * deep, under=shine))
-    made.reach = get("subsurface_radius") * get("subsurface_radius_scale")
+    made.reach = get("subsurface_radius") * get("subsurface_radius_scale") * get.facts.metres_per_unit
     made.deep = get("subsurface_color")
     _body(made, get, (1.0 - metal) * clear, (along, across), index, coat)
     made.opacity = get("geometry_opacity")
@@ -110,7 +110,7 @@ def _body(made: Surface, get: Inputs, share: Field, alphas: tuple[Field, Field],
         return
     thin = made.thin
     along, across = alphas
-    depth = get("transmission_depth")
+    depth = get("transmission_depth") * get.facts.metres_per_unit  # lengths of surfaces stand in the stage's unit
     at_once = depth.is_always(0.0) or thin
     law = layout.WALL if thin else layout.DIELECTRIC
     made.lobes.append(
@@ -162,7 +162,7 @@ def node(kind: str, get: Inputs) -> dict[str, Field] | None:
         case "ramptb":
             return outputs(ex.mix(_wide(get, "valueb"), _wide(get, "valuet"), ex.clamp(_texcoord(get)[1])), NAMES)
         case "position":
-            return {"out": ex.join(ex.point("x"), ex.point("y"), ex.point("z")) * _metres(get)}
+            return {"out": ex.join(ex.point("x"), ex.point("y"), ex.point("z"))}
         case "fractal3d":
             place = get("position") if get.linked("position") else ex.join(ex.point("x"), ex.point("y"), ex.point("z"))
             found = ex.noise(place, int(get.number("octaves")), get.number("lacunarity"), get.number("diminish"))
@@ -171,16 +171,11 @@ def node(kind: str, get: Inputs) -> dict[str, Field] | None:
             found = ex.point("facing")
             return {"out": 1.0 - found if get.flag("invert") else found}
         case "bump":
-            return {"out": ex.join(get("height") * get("scale") * _metres(get), 0.0, -2.0)}
+            return {"out": ex.join(get("height") * get("scale") * get.facts.metres_per_unit, 0.0, -2.0)}
         case "normalmap":
             normal, strength = get("in") * 2.0 - 1.0, get("scale")
             return {"out": ex.join(normal[0] * strength, normal[1] * strength, normal[2])}
     return None
-
-
-def _metres(get: Inputs) -> float:
-    """Lengths were put into metres as the network was read."""
-    return 1.0
 
 
 def _texcoord(get: Inputs) -> Field:

@@ -2,13 +2,21 @@
 
 from __future__ import annotations
 
+import atexit
 import os
+import shutil
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+_KEPT = tempfile.mkdtemp(prefix="durvan-tests-")  # nothing of the person who runs the tests is read or changed
+os.environ["DURVAN_ROOTS"] = str(Path(_KEPT) / "roots.txt")
+os.environ["DURVAN_INDEXES"] = str(Path(_KEPT) / "indexes")
+
+atexit.register(shutil.rmtree, _KEPT, ignore_errors=True)
 
 from durvan.crossing.intake import open_scene
 from durvan.crossing.translate import Translation, translate

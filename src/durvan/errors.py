@@ -39,6 +39,14 @@ class CrossingFileError(DurvanError, ValueError):
     """A .durvan file cannot be read."""
 
 
+class RootsFileError(DurvanError, ValueError):
+    """A file of roots cannot be read or written."""
+
+
+class PictureError(DurvanError, ValueError):
+    """A picture cannot be read, or its copy cannot be written."""
+
+
 class MisuseError(DurvanError, ValueError):
     """A request that makes no sense, such as writing over the source."""
 

@@ -44,7 +44,7 @@ def test_survey_as_json_is_whole(call, lamproom) -> None:
     status, out, _ = call("survey", lamproom, "--to", "pellune", "--json")
     data = json.loads(out)
     assert status == 1 and data["rows"] == sum(data["fates"].values()) == sum(len(t["rows"]) for t in data["ledger"])
-    assert data["open"]["stop"] == 3 and {g["level"] for g in data["findings"]} == {"stop", "look", "note"}
+    assert data["open"]["stop"] == 2 and {g["level"] for g in data["findings"]} == {"stop", "look", "note"}
 
 
 def test_a_clean_scene_ends_with_zero(call, tmp_path) -> None:

@@ -14,7 +14,7 @@ from durvan.crossing.session import start
 from durvan.errors import SceneFileError
 from durvan.formats.usd_read import shortest
 from durvan.formats.usda_text import Layer, Spec, asset, literal, number, quoted
-from durvan.scene.model import Kind, PictureState
+from durvan.scene.model import FileState, Kind
 from making import small, write
 
 UNITS = {
@@ -238,7 +238,7 @@ def test_plain_lights_and_cameras_of_any_kind(packs, tmp_path) -> None:
 
 def test_pictures_in_place_absent_unreadable_and_in_tiles(packs, lamproom, tmp_path) -> None:
     (tmp_path / "good.png").write_bytes((lamproom.parent / "textures" / "dial_face.png").read_bytes())
-    (tmp_path / "tile.1001.png").write_bytes(b"x")
+    (tmp_path / "tile.1001.png").write_bytes((tmp_path / "good.png").read_bytes())
     (tmp_path / "bad.png").write_bytes(b"not a picture")
     nodes = "".join(
         f'def Shader "{n}"\n{{\nuniform token info:id = "orvik.picture"\nasset inputs:file = @{f}@\n}}\n'
@@ -253,8 +253,8 @@ def test_pictures_in_place_absent_unreadable_and_in_tiles(packs, lamproom, tmp_p
     scene = open_scene(write(tmp_path, small(more=nodes)), packs)
     states = {picture.written: picture.state for picture in scene.pictures.values()}
     assert states == {
-        "./good.png": PictureState.IN_PLACE, "./gone.png": PictureState.ABSENT, "./bad.png": PictureState.UNREADABLE,
-        "./tile.<UDIM>.png": PictureState.IN_PLACE, "a b (1).png": PictureState.ABSENT,
+        "./good.png": FileState.IN_PLACE, "./gone.png": FileState.ABSENT, "./bad.png": FileState.UNREADABLE,
+        "./tile.<UDIM>.png": FileState.IN_PLACE, "a b (1).png": FileState.ABSENT,
     }  # fmt: skip
 
 

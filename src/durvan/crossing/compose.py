@@ -10,10 +10,11 @@ from durvan import __version__
 from durvan.crossing.plan import Plan
 from durvan.crossing.translate import Translation
 from durvan.dialects.pack import Pack
+from durvan.files.paths import understand
 from durvan.formats.usda_text import Layer, Spec, asset, literal, number, quoted, type_of
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Graph, Node
-from durvan.scene.model import Kind, Scene, Thing
+from durvan.scene.model import FileState, Kind, OutsideFile, Scene, Thing
 
 _CLEAN = re.compile(r"[^A-Za-z0-9_]")
 
@@ -44,7 +45,7 @@ class Composer:
         self.layer = Layer()
         self.layer.metadata = _stage_metadata(self.scene, pack, sublayer)
         self.assets: dict[str, str] = {}
-        self.pictures = {p.written: p.resolved for p in plan.scene.pictures.values() if p.resolved}
+        self.files = {file.written: file for file in plan.scene.files.values() if file.first}
 
     def run(self, report: Report) -> Layer:
         total = len(self.plan.translations)
@@ -71,16 +72,20 @@ class Composer:
         for name, node in translation.graph.nodes.items():
             kind, before = self.pack.type(node.kind), thing.graph.nodes[name].values
             for port, value in node.values.items():
-                if before.get(port) == value:
-                    continue
                 parameter = kind.parameters.get(port) if kind is not None else None
                 of = parameter.type if parameter is not None else "any"
+                if before.get(port) == value and not (of == "file" and self._elsewhere(str(value))):
+                    continue
                 attribute = f"inputs:{port}"
                 if thing.kind is not Kind.MATERIAL:
                     space = self.pack.identity.namespace
                     attribute = (parameter.attribute if parameter is not None else "") or f"{space}:{port}"
                 said = asset(self._asset(str(value))) if of == "file" else literal(of, value)
                 self.layer.prim(node.source).lines.append(f"{type_of(of, value)} {attribute} = {said}")
+
+    def _elsewhere(self, written: str) -> bool:
+        file = self.files.get(written)
+        return file is not None and (is_moved(file) or bool(self.plan.choices.copy_of(file)))
 
     def _free(self, thing: Thing) -> None:
         """What stands in an instance cannot be overridden, so the instances that hold it are made unique."""
@@ -182,12 +187,23 @@ class Composer:
         return known
 
     def _asset_path(self, written: str) -> str:
-        if not written or "://" in written or written.startswith("/"):
-            return written
-        picture = self.pictures.get(written)
-        place = picture or str(Path(self.scene.file).absolute().parent / written)
+        file = self.files.get(written)
+        copy = self.plan.choices.copy_of(file) if file is not None else ""
+        if file is None or (not is_moved(file) and not copy):
+            if not written or "://" in written or written.startswith("/"):
+                return written
+            place = file.resolved if file is not None else str(Path(self.scene.file).absolute().parent / written)
+        else:
+            place = copy or file.resolved
+            if (file.linked or written).startswith("/"):
+                return place
         near = os.path.relpath(place, self.folder).replace(os.sep, "/")
         return near if near.startswith(("./", "../")) else f"./{near}"
+
+
+def is_moved(file: OutsideFile) -> bool:
+    """Whether a file is elsewhere than the scene says, so that another path has to be written."""
+    return bool(file.linked or file.root) or file.state is FileState.LETTER_CASE or understand(file.written).foreign
 
 
 def _turned(yaw: float, up_axis: str) -> list[str]:

@@ -16,7 +16,7 @@ from durvan.crossing.notes import TargetNote
 from durvan.crossing.plan import Choices, Placement
 from durvan.errors import CrossingFileError
 
-VERSION = 2
+VERSION = 3
 ENDING = ".durvan"
 _LARGEST = 200_000_000
 
@@ -73,6 +73,46 @@ class Note(BaseModel):
         )
 
 
+class Relink(BaseModel):
+    """A path that a person put in the place of what the scene says: full, or counted from the source's folder."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    written: str
+    to: str
+
+
+class Turn(BaseModel):
+    """A picture whose green points the other way than its reader takes it."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    thing: str
+    node: str
+
+
+class Place(BaseModel):
+    """A root of this crossing."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    folder: str
+    deep: bool = True
+    on: bool = True
+
+
+class Remembered(BaseModel):
+    """What a file was when it was last there; that tells it from others of its name when it is not any more."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    written: str
+    size: int
+    width: int = 0
+    height: int = 0
+    sha256: str = ""
+
+
 class Document(BaseModel):
     """What a .durvan file holds."""
 
@@ -92,6 +132,11 @@ class Document(BaseModel):
     left_out: list[str] = Field(default_factory=list)
     accepted: list[Accepted] = Field(default_factory=list)
     notes: list[Note] = Field(default_factory=list)
+    links: list[Relink] = Field(default_factory=list)
+    turned: list[Turn] = Field(default_factory=list)
+    roots: list[Place] = Field(default_factory=list)
+    remembered: list[Remembered] = Field(default_factory=list)
+    copies: str = ""
     drift_limit: float = Field(default=3.0, ge=0.0, le=100.0, allow_inf_nan=False)
 
     def choices(self) -> Choices:
@@ -100,7 +145,7 @@ class Document(BaseModel):
             self.target, self.scope, Placement(self.placement),
             tuple((v.thing, v.node, v.parameter, v.value) for v in self.values),
             tuple((r.thing, r.node, r.case) for r in self.readings), tuple(self.left_out),
-            tuple(note.target_note() for note in self.notes),
+            tuple(note.target_note() for note in self.notes), tuple((t.thing, t.node) for t in self.turned), self.copies,
         )  # fmt: skip
 
     def source_path(self, file: Path) -> Path:
@@ -169,7 +214,7 @@ def _upgraded(data: Any, file: Path) -> Any:
             f"was made by a newer Durvan (version {version}; this one reads up to {VERSION}).",
             file=file, inside="version", advice="Open it with that one.",
         )  # fmt: skip
-    return {**data, "version": VERSION}  # version 1 had no notes and no limit; their defaults are what it meant
+    return {**data, "version": VERSION}  # what 1 and 2 did not have yet has defaults that say the same
 
 
 def _checked(data: Any, file: Path) -> Document:

@@ -9,15 +9,17 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from durvan.crossing.outside import settle
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
 from durvan.errors import PackError
-from durvan.formats import pictures
+from durvan.files.inventory import kind_of
+from durvan.formats.usd_assets import anchor_of, named_by, sites
 from durvan.formats.usd_open import open_stage
 from durvan.formats.usd_read import RawScene, RawThing, read_stage
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Graph, Link, Node
-from durvan.scene.model import Kind, Oddity, Picture, Scene, Thing
+from durvan.scene.model import Kind, Oddity, Reference, Scene, Thing
 from durvan.scene.vocabulary import NodeType
 
 PLAIN = "preview"  # the pack that speaks USD's own lights and cameras
@@ -52,7 +54,9 @@ def open_scene(file: Path, registry: Registry, source: str = "", report: Report 
     report(Step("Opening"))
     with quiet_memory():
         raw = read_stage(open_stage(file), report)
-        return Intake(raw, registry, source).run(report)
+        scene = Intake(raw, registry, source).run(report)
+        settle(scene, report=report)
+        return scene
 
 
 class Intake:
@@ -69,7 +73,6 @@ class Intake:
         )  # fmt: skip
         self.scene.oddities.extend(raw.oddities)
         self.scene.solids = raw.solids
-        self.lux: dict[str, float] = {}
 
     def run(self, report: Report) -> Scene:
         owners = [self._owners(thing) for thing in self.raw.things]
@@ -77,8 +80,8 @@ class Intake:
         for thing, packs in zip(self.raw.things, owners, strict=True):
             self._thing(thing, packs, main)
         self.scene.dialect = main
-        report(Step("Looking at the pictures"))
-        self._pictures()
+        report(Step("Looking for files"))
+        self._references()
         return self.scene
 
     def _main(self, owners: list[dict[str, Pack]]) -> str:
@@ -264,45 +267,34 @@ class Intake:
                     plain = name
         return plain
 
-    # pictures
+    # files outside
 
-    def _pictures(self) -> None:
-        files: dict[tuple[str, str], Picture] = {}
+    def _references(self) -> None:
+        """Who names which file; where they are is looked up by `outside.settle`, again whenever that may have changed."""
+        said = self.scene.references
         for raw in self.raw.pictures:
-            if not raw.written:
-                continue
-            resolved = raw.resolved or _beside(self.raw.file, raw.written)
-            picture = files.get((raw.written, resolved))
-            if picture is None:
-                picture = files[raw.written, resolved] = pictures.look(raw.written, resolved)
             thing = self.scene.things.get(raw.thing)
-            if thing is None:
+            if not raw.written or thing is None:
                 continue
-            node = raw.node or thing.name
             port = raw.port.rpartition(":")[2]
-            picture.users.append((raw.thing, node, port))
-            if picture.channels:
-                thing.context[f"{node}:channels"] = float(picture.channels)
-            if thing.kind is Kind.LIGHT and picture.width:
-                thing.context["map_lux"] = self._lux(resolved)
-        pictured = {raw.thing for raw in self.raw.pictures if raw.written}
-        for thing in self.scene.of(Kind.LIGHT):
-            root = thing.root
-            if root is not None and thing.id not in pictured:
-                thing.context.setdefault("map_lux", 3.141592653589793)  # a dome without a picture is white: π lux a nit
-        self.scene.pictures = {resolved or written: picture for (written, resolved), picture in files.items()}
+            kind = kind_of(raw.written, raw.port, thing.kind is Kind.LIGHT)
+            said.append(
+                Reference(raw.written, raw.anchor, raw.resolved, raw.thing, raw.node or thing.name, port, "", kind)
+            )
+        self._others({raw.written for raw in self.raw.pictures})
 
-    def _lux(self, resolved: str) -> float:
-        if resolved not in self.lux:
-            self.lux[resolved] = pictures.map_lux(resolved)
-        return self.lux[resolved]
-
-
-def _beside(file: Path, written: str) -> str:
-    """Where a path would be if it were there, for messages and for a second look; empty when it cannot be one."""
-    if not written or "://" in written or "\0" in written:
-        return ""
-    return str((file.parent / written).absolute()) if len(written) < 4096 else ""
+    def _others(self, known: set[str]) -> None:
+        """Files that no material and no light names: layers, payloads, caches, clips, a colour config."""
+        unplaced: dict[str, set[str]] = {}
+        more = [one for one in named_by(self.raw.layers) if one.composed or one.written not in known]
+        for one in more:
+            if not one.composed:
+                unplaced.setdefault(one.layer, set()).add(one.written)
+        places = {layer: sites(layer, wanted) for layer, wanted in unplaced.items()}
+        for one in more:
+            kind = kind_of(one.written, "file")
+            site = places.get(one.layer, {}).get(one.written, "") or Path(one.layer).name
+            self.scene.references.append(Reference(one.written, anchor_of(one.layer), "", path=site, kind=kind))
 
 
 def _words(value: object) -> str:

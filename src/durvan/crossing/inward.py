@@ -9,7 +9,7 @@ from typing import Any
 from durvan.crossing.ledger import Row
 from durvan.dialects.pack import CompiledCase, CompiledEntry, CompiledType, Pack, Ready
 from durvan.errors import FormulaError
-from durvan.graph.formula import plain, wrap
+from durvan.graph.formula import flip_green, plain, wrap
 from durvan.graph.wire import Wire
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Link, Node, Value
@@ -218,6 +218,8 @@ class Incoming:
     def resolve(self, link: Link, wanted: str) -> Link | Value | None:
         """What a link of the source is on the common ground: a link, a constant, or nothing."""
         result = self.results.get(link.node)
+        if link.node in self.thing.turned:
+            result = self._green_round(link, result)
         if not isinstance(result, Link):
             return result
         kind = self.types[link.node]
@@ -227,6 +229,20 @@ class Incoming:
         if wanted == "float" and output == "out" and kind.type.outputs.get(link.output) == "color":
             output = "outgrey"
         return Link(result.node, output)
+
+    def _green_round(self, link: Link, result: Link | Value | None) -> Link | Value | None:
+        """A picture with its green turned round; a number only when green is the channel that is read."""
+        output = self.types[link.node].outputs.get(link.output, "out") if link.node in self.types else "out"
+        if output == "outg" and isinstance(result, Link):
+            wire = Wire(self.out.graph, Link(result.node, "outg"), f"{result.node}_green")
+            return (1.0 - wire).settled()
+        if output != "out" or result is None:
+            return result
+        if isinstance(result, Link):
+            turned: Link = flip_green(Wire(self.out.graph, result, f"{result.node}_green")).settled()
+            return turned
+        value: Value = plain(flip_green(wrap(result)))
+        return value
 
     # one correspondence
 

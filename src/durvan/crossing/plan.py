@@ -10,9 +10,10 @@ from durvan.crossing.notes import TargetNote, write_in
 from durvan.crossing.translate import Translation, translate
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError
+from durvan.files.copies import copy_path, is_current
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Graph
-from durvan.scene.model import Kind, Scene, Thing
+from durvan.scene.model import FileKind, Kind, OutsideFile, Scene, Thing
 
 
 class Placement(StrEnum):
@@ -31,7 +32,9 @@ class Choices:
 
     `scope` is "everything", kinds joined by commas, or paths and names joined by commas. `values` replace what the
     source says, by thing, node and parameter; `readings` choose a case of a node's mapping by thing and node;
-    `left_out` are things that stay behind; `notes` are values put into the target, by hand or by a fit.
+    `left_out` are things that stay behind; `notes` are values put into the target, by hand or by a fit. `turned` are
+    pictures (thing, node) whose green points the other way than their reader takes it. `copies` says where the tiled
+    copies of pictures are that the target should read: empty for none, "beside" the originals, or a folder.
     """
 
     target: str
@@ -41,6 +44,20 @@ class Choices:
     readings: tuple[tuple[str, str, str], ...] = ()
     left_out: tuple[str, ...] = ()
     notes: tuple[TargetNote, ...] = ()
+    turned: tuple[tuple[str, str], ...] = ()
+    copies: str = ""
+
+    def copy_of(self, file: OutsideFile) -> str:
+        """The prepared copy that the target reads in a picture's place; empty when it reads the original."""
+        if not self.copies or file.kind is not FileKind.PICTURE:
+            return ""
+        place = copy_path(file.resolved, self.copies)
+        made = [copy_path(member, self.copies) for member in file.members] or [place]
+        return (
+            place
+            if all(is_current(copy, one) for copy, one in zip(made, file.members or (file.first,), strict=True))
+            else ""
+        )
 
 
 @dataclass
@@ -107,6 +124,9 @@ def plan(scene: Scene, registry: Registry, choices: Choices, report: Report = si
     readings: dict[str, dict[str, str]] = {}
     for thing_id, node, case in choices.readings:
         readings.setdefault(thing_id, {})[node] = case
+    turned: dict[str, list[str]] = {}
+    for thing_id, node in choices.turned:
+        turned.setdefault(thing_id, []).append(node)
     notes: dict[str, list[TargetNote]] = {}
     for note in choices.notes:
         notes.setdefault(note.thing, []).append(note)
@@ -116,6 +136,8 @@ def plan(scene: Scene, registry: Registry, choices: Choices, report: Report = si
             report(Step("Planning", count, len(things)))
         source = registry.packs.get(thing.dialect)
         ready = with_values(thing, values.get(thing.id, {}))
+        if thing.id in turned:
+            ready = replace(ready, turned=tuple(turned[thing.id]))
         done = translate(ready, source, target, scene.metres_per_unit, readings.get(thing.id))
         if thing.id in notes:
             write_in(done, notes[thing.id], target)

@@ -6,23 +6,37 @@ Commands are data: a name and the document before and after. Nothing here knows 
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from itertools import takewhile
 from pathlib import Path
+from typing import TypeVar
+
+from pydantic import BaseModel
 
 from durvan.crossing import document as files
 from durvan.crossing.carry import Carried, carry
-from durvan.crossing.document import Accepted, Document, Note, Override, Reading
+from durvan.crossing.document import Accepted, Document, Note, Override, Place, Reading, Relink, Remembered, Turn
 from durvan.crossing.findings import Finding, Group, Level, Remedy, grouped, look_over
 from durvan.crossing.findings.looks import drifted
 from durvan.crossing.intake import open_scene
+from durvan.crossing.outside import Outlook, settle
 from durvan.crossing.plan import Plan, plan
 from durvan.dialects.registry import Registry
 from durvan.errors import CrossingFileError, MisuseError
+from durvan.files import roots as root_files
+from durvan.files.audit import Verdict
+from durvan.files.facts import checksum as file_checksum
+from durvan.files.index import Shelf
+from durvan.files.resolve import Known
+from durvan.files.roots import Root
 from durvan.progress import Report, silent
 from durvan.scene.drift import Drift
 from durvan.scene.graph import Value
-from durvan.scene.model import Oddity, Scene
+from durvan.scene.model import FileState, Oddity, Scene
+
+_REMEMBERED_BYTES = 64_000_000  # of a larger file the checksum is not worth the wait when saving
+Entry = TypeVar("Entry", bound=BaseModel)
 
 
 @dataclass(frozen=True)
@@ -50,6 +64,9 @@ class Session:
     undone: list[Command] = field(default_factory=list)
     carried: Carried | None = None
     drifts: dict[str, Drift] = field(default_factory=dict)
+    user_roots: tuple[Root, ...] = ()
+    shelf: Shelf = field(default_factory=Shelf)
+    verdicts: dict[str, Verdict] = field(default_factory=dict)
     _saved: Document | None = None
     _reasons: tuple[list[Accepted], dict[tuple[str, str], str]] = field(default_factory=lambda: ([], {}))
 
@@ -91,7 +108,8 @@ class Session:
         """Take remedies, all as one command. A fit is no change of its own: it is worked out first, then `put_fits`."""
         values = {(v.thing, v.node, v.parameter): v for v in self.document.values}
         readings = {(r.thing, r.node): r for r in self.document.readings}
-        left_out = list(self.document.left_out)
+        left_out, links = list(self.document.left_out), self.links()
+        turned, roots = list(self.document.turned), list(self.document.roots)
         for remedy in remedies:
             kind, thing, *rest = remedy.change
             if kind == "value":
@@ -102,10 +120,20 @@ class Session:
             elif kind == "reading":
                 node, case = rest
                 readings[str(thing), str(node)] = Reading(thing=str(thing), node=str(node), case=str(case))
+            elif kind == "turn green":
+                turned.append(Turn(thing=str(thing), node=str(rest[0])))
+            elif kind == "link":
+                links[str(thing)] = str(rest[0])
+            elif kind == "allow":
+                roots.append(Place(folder=str(thing), deep=False))
             elif kind == "leave out" and str(thing) not in left_out:
                 left_out.append(str(thing))
         name = remedies[0].all_label if len(remedies) > 1 else remedies[0].label
-        self.do(name, values=list(values.values()), readings=list(readings.values()), left_out=left_out)
+        self.do(
+            name, values=list(values.values()), readings=list(readings.values()), left_out=left_out,
+            turned=_apart(turned), links=[Relink(written=w, to=to) for w, to in links.items()],
+            roots=_apart(roots),
+        )  # fmt: skip
 
     def put(self, thing: str, node: str, parameter: str, value: Value | None) -> None:
         """Put a value into the target by hand; None takes the hand's value away again."""
@@ -136,7 +164,7 @@ class Session:
 
     def _look(self) -> None:
         assert self.plan is not None
-        self._found(look_over(self.plan, self.registry, self.drifts, self.document.drift_limit))
+        self._found(look_over(self.plan, self.registry, self.drifts, self.document.drift_limit, self.verdicts))
 
     def _found(self, findings: list[Finding]) -> None:
         self.findings = findings
@@ -157,10 +185,50 @@ class Session:
         keys = {finding.key for finding in findings}
         self.do("Reopen", accepted=[a for a in self.document.accepted if a.key not in keys])
 
+    # files outside
+
+    def outlook(self) -> Outlook:
+        """How this crossing looks for files: its own roots first, then the person's."""
+        return Outlook((*self.roots(), *self.user_roots), self.links(), self.known(), self.shelf)
+
+    def roots(self) -> tuple[Root, ...]:
+        """The roots of this crossing."""
+        return tuple(Root(place.folder, place.deep, place.on) for place in self.document.roots)
+
+    def links(self) -> dict[str, str]:
+        """What a person put in the place of written paths."""
+        return {link.written: link.to for link in self.document.links}
+
+    def known(self) -> dict[str, Known]:
+        """What is remembered of files from when they were last there."""
+        return {r.written: Known(r.sha256, r.size, r.width, r.height) for r in self.document.remembered}
+
+    def set_roots(self, roots: Iterable[Root], name: str = "Choose the roots") -> None:
+        """Put other roots in the place of this crossing's."""
+        self.do(name, roots=[Place(folder=root.folder, deep=root.deep, on=root.on) for root in roots])
+
+    def relink(self, changes: Mapping[str, str], name: str = "") -> None:
+        """Put other paths in the place of written ones, all as one command; an empty one takes a link away."""
+        links = {**self.links(), **changes}
+        kept = [Relink(written=written, to=to) for written, to in links.items() if to and to != written]
+        many = f"{len(changes)} files" if len(changes) != 1 else next(iter(changes)).rsplit("/", 1)[-1]
+        self.do(name or f"Relink {many}", links=kept)
+
+    def settle(self, report: Report = silent) -> bool:
+        """Look the files up again, as the disk is now; whether anything is other than it was."""
+        return settle(self.scene, self.outlook(), report)
+
+    def audited(self, verdicts: Mapping[str, Verdict]) -> None:
+        """Take in what pictures were found to be, and raise what findings there are of them."""
+        self.verdicts.update(verdicts)
+        if self.plan is not None:
+            self._look()
+
     # what follows
 
     def renew(self, report: Report = silent) -> None:
         """Work out the plan and the findings from the document."""
+        self.settle(report)
         before = self.plan
         self.plan = plan(self.scene, self.registry, self.document.choices(), report)
         if before is not None:
@@ -206,14 +274,31 @@ class Session:
 
     # files
 
+    def _remembered(self) -> list[Remembered]:
+        """What is known of the files that are there, and of those that are not any more."""
+        now = {entry.written: entry for entry in self.document.remembered}
+        for file in self.scene.pictures.values():
+            if file.state is FileState.IN_PLACE and file.size and not file.members:
+                old = now.get(file.written)
+                digest = file_checksum(file.first) if file.size <= _REMEMBERED_BYTES else old.sha256 if old else ""
+                now[file.written] = Remembered(
+                    written=file.written, size=file.size, width=file.width, height=file.height, sha256=digest
+                )
+        return list(now.values())
+
     def save(self, file: Path) -> None:
         """Save the crossing."""
         source = Path(self.scene.file).absolute()
         written = Path(_relative(source, file.absolute().parent)).as_posix()
-        self.document = self.document.model_copy(update={"source": written})
+        self.document = self.document.model_copy(update={"source": written, "remembered": self._remembered()})
         files.save(self.document, file)
         self.file = file
         self._saved = self.document
+
+
+def _apart(entries: list[Entry]) -> list[Entry]:
+    """Each entry once, in order."""
+    return list({entry.model_dump_json(): entry for entry in entries}.values())
 
 
 def _relative(path: Path, folder: Path) -> str:
@@ -224,12 +309,13 @@ def _relative(path: Path, folder: Path) -> str:
 
 def start(
     file: Path, registry: Registry, target: str = "", source: str = "", scope: str = "", placement: str = "",
-    report: Report = silent,
+    report: Report = silent, roots: Iterable[Root] = (),
 ) -> Session:  # fmt: skip
     """Open a scene, or a saved crossing, and work out its plan.
 
     What is left empty is as it was saved; of a scene it is everything, beside the original, to the first dialect that
-    is not its own. Raises the errors of opening and planning.
+    is not its own. `roots` are looked in for this time only, after the crossing's and before the person's own. Raises the
+    errors of opening and planning.
     """
     wanted = {
         "target": registry.get(target).name if target else "", "source_dialect": source, "scope": scope,
@@ -246,6 +332,7 @@ def start(
             scene,
             Document.model_validate({"source": str(file), "source_sha256": files.checksum(file), **choices}),
         )
+    session.user_roots = (*roots, *root_files.of_user())
     session.renew(report)
     return session
 

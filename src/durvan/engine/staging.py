@@ -44,7 +44,7 @@ def _pixels(file: str, decode: str | float, stamp: int) -> NDArray[np.float32] |
 
 def facts_of(scene: Scene) -> Facts:
     """What looks may know of a scene."""
-    where = {picture.written: picture.resolved for picture in scene.pictures.values()}
+    where = {file.written: "" if file.members else file.first for file in scene.pictures.values()}
     return Facts(scene.metres_per_unit, lambda path: where.get(path, path))
 
 

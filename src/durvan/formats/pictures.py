@@ -1,4 +1,4 @@
-"""Pictures: what their headers say, and what light a picture of surroundings holds."""
+"""Pictures: their pixels, and what light a picture of surroundings holds."""
 
 from __future__ import annotations
 
@@ -13,32 +13,12 @@ from numpy.typing import NDArray
 from pxr import Ar
 
 from durvan.optics.photometry import latlong_illuminance
-from durvan.scene.model import Picture, PictureState
 
 _LARGEST = 64_000_000  # pixels that are read whole; above that a picture is judged by its header only
 
 
-def look(written: str, resolved: str) -> Picture:
-    """What can be told of a picture without reading its pixels. Never raises: the state says what is wrong."""
-    if not resolved or not _exists(resolved):
-        return Picture(written, resolved, PictureState.ABSENT)
-    if "<UDIM>" in resolved:
-        return Picture(written, resolved, PictureState.IN_PLACE)
-    with _on_disk(resolved) as file:
-        source = oiio.ImageInput.open(file) if file else None
-        if source is None:
-            oiio.geterror()
-            return Picture(written, resolved, PictureState.UNREADABLE)
-        spec = source.spec()
-        found = Picture(written, resolved, PictureState.IN_PLACE)
-        found.width, found.height, found.channels = spec.width, spec.height, spec.nchannels
-        found.depth = str(spec.format)
-        source.close()
-    return found
-
-
 @contextmanager
-def _on_disk(resolved: str) -> Iterator[str]:
+def on_disk(resolved: str) -> Iterator[str]:
     """A path that a picture library can open: of what lies in a package, a copy for as long as it is needed."""
     if "[" not in resolved:
         yield resolved
@@ -55,21 +35,15 @@ def _on_disk(resolved: str) -> Iterator[str]:
 
 
 def _exists(resolved: str) -> bool:
-    if "[" in resolved:
-        return Path(resolved.split("[", 1)[0]).is_file()
-    if "<UDIM>" in resolved:
-        place = Path(resolved)
-        pattern = place.name.replace("<UDIM>", "[1-9][0-9][0-9][0-9]")
-        return place.parent.is_dir() and any(place.parent.glob(pattern))
     try:
-        return Path(resolved).is_file()
-    except OSError:
+        return Path(resolved.split("[", 1)[0]).is_file()
+    except (OSError, ValueError):
         return False
 
 
 def map_lux(resolved: str) -> float:
     """Illuminance in lux on level ground under a latitude–longitude picture whose 1 is 1 nit; 0 when it cannot be read."""
-    with _on_disk(resolved) as file:
+    with on_disk(resolved) as file:
         source = oiio.ImageInput.open(file) if file else None
         if source is None:
             oiio.geterror()
@@ -92,9 +66,9 @@ def pixels(resolved: str, decode: str | float, most: int = 2048) -> NDArray[np.f
     `decode` is "srgb" (IEC 61966-2-1), a gamma number, or "auto": as sRGB when it is stored in whole numbers. Pictures
     wider or higher than `most` are brought down to it. Numbers that are none become 0.
     """
-    if not resolved or not _exists(resolved) or "<UDIM>" in resolved:
+    if not resolved or not _exists(resolved):
         return None
-    with _on_disk(resolved) as file:
+    with on_disk(resolved) as file:
         buffer = oiio.ImageBuf(file) if file else None
         if buffer is None or buffer.has_error or not buffer.spec().width or not buffer.spec().height:
             oiio.geterror()

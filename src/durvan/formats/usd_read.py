@@ -11,6 +11,7 @@ from typing import Any
 
 from pxr import Gf, Sdf, Tf, Usd, UsdGeom, UsdLux, UsdRender, UsdShade
 
+from durvan.formats.usd_assets import anchor_of
 from durvan.formats.usd_open import Opened, layers, metres_per_unit, stage_metadata, up_axis
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Graph, Link, Node, Value
@@ -66,13 +67,14 @@ class RawThing:
 
 @dataclass(slots=True, frozen=True)
 class RawPicture:
-    """A file that a port names: as it is written, and where the library finds it."""
+    """A file that a port names: as it is written, where the library finds it, and the folder that it counts from."""
 
     written: str
     resolved: str
     thing: str
     node: str
     port: str
+    anchor: str
 
 
 @dataclass(slots=True)
@@ -114,6 +116,7 @@ class StageReader:
             str(default.GetPath()) if default else "",
             layers(self.stage),
         )
+        self.folder = str(opened.file.absolute().parent)
         self.raw.metadata = stage_metadata(self.stage, unit, self.raw.up_axis)
         self.raw.title = str(self.stage.GetRootLayer().customLayerData.get("title", ""))
         if odd:
@@ -229,7 +232,18 @@ class StageReader:
         except (Tf.ErrorException, RuntimeError, TypeError) as problem:
             problems[port] = f"The value cannot be read: {' '.join(str(problem).split())[:200]}"
             return None
+        if isinstance(raw, Sdf.AssetPath):
+            return self._picture(raw, attribute, node, port)
         return self._plain(raw, node, port, problems)
+
+    def _picture(self, raw: Any, attribute: Any, node: str, port: str) -> str:
+        written, resolved = str(raw.path), str(raw.resolvedPath)
+        anchor = self.folder
+        if len(self.raw.layers) > 1 and not written.startswith("/"):  # a path counts from the layer that says it
+            stack = attribute.GetPropertyStack(self.time)
+            anchor = anchor_of(stack[0].layer.realPath) if stack and stack[0].layer.realPath else anchor
+        self.raw.pictures.append(RawPicture(written, resolved, self.thing.path, node, port, anchor))
+        return written
 
     def _varies(self, attribute: Any) -> bool:
         return self.animated and attribute.ValueMightBeTimeVarying()
@@ -243,11 +257,6 @@ class StageReader:
         if raw is None or isinstance(raw, bool | int | str):
             plain: Value | None = raw
             return plain
-        if isinstance(raw, Sdf.AssetPath):
-            resolved = raw.resolvedPath
-            written = str(raw.path)
-            self.raw.pictures.append(RawPicture(written, resolved, self.thing.path, node, port))
-            return written
         size = _SIZES.get(type(raw))
         if size is None:
             problems[port] = f"A value of type {type(raw).__name__} is not one that a parameter can have."

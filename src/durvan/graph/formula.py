@@ -84,7 +84,7 @@ def _mean(c: Any) -> float:
     return sum(c) / len(c) if isinstance(c, tuple) else float(c)
 
 
-def _flip_green(c: Any) -> Any:
+def flip_green(c: Any) -> Any:
     """1 − green; red and blue as they are. Undoes itself."""
     if isinstance(c, tuple):
         return Vec((c[0], 1.0 - c[1], c[2]))
@@ -130,7 +130,7 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "blinn_map_residual": microfacet.blinn_map_residual,
     "beckmann_against_ggx": microfacet.beckmann_against_ggx,
     "cone_flux_factor": photometry.cone_flux_factor,
-    "flip_green": _flip_green,
+    "flip_green": flip_green,
     "with_alpha": _with_alpha,
     # On maps only: a picture between −1 and 1 as a normal, and back.
     "as_normal": lambda map_: map_.as_normal(),

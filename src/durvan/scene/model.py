@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from durvan.scene.graph import Graph, Node
@@ -23,7 +23,8 @@ class Thing:
     """Something that is carried as one: a material with its network, a light, a camera, a set of render settings.
 
     `id` is the prim path in the source and never changes. `context` holds measured facts that formulas may
-    use (`area` in square metres, `metres_per_unit`, `map_lux`).
+    use (`area` in square metres, `metres_per_unit`, `map_lux`). `turned` are nodes of pictures whose green is turned
+    round wherever they are read.
     """
 
     id: str
@@ -36,6 +37,7 @@ class Thing:
     in_instance: str = ""
     twins: tuple[str, ...] = ()
     prim_type: str = ""
+    turned: tuple[str, ...] = ()
 
     @property
     def root(self) -> Node | None:
@@ -45,26 +47,100 @@ class Thing:
         return None
 
 
-class PictureState(StrEnum):
-    """Whether an outside file can be read where the scene says it is."""
+class FileState(StrEnum):
+    """Whether a file outside can be read, and how it was found. The order is from the worst to none."""
 
-    IN_PLACE = "in place"
     ABSENT = "absent"
+    SEVERAL = "several candidates"
     UNREADABLE = "unreadable"
+    OUTSIDE = "outside, not read"
+    OUTDATED = "outdated copy"
+    LETTER_CASE = "letter case only"
+    BY_A_ROOT = "by a root"
+    IN_PLACE = "in place"
+
+
+class FileKind(StrEnum):
+    """What a file outside is for."""
+
+    PICTURE = "picture"
+    SURROUNDINGS = "surroundings"
+    PROFILE = "light profile"
+    LAYER = "layer"
+    GEOMETRY = "geometry"
+    COLOUR_CONFIG = "colour config"
+    OTHER = "file"
+
+
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """A file that may be the one looked for; `shared` counts the parts of the path that agree, from the end."""
+
+    path: str
+    shared: int = 0
+    size: int = 0
+    width: int = 0
+    height: int = 0
+    why: str = ""
+
+    def with_reason(self, why: str) -> Candidate:
+        """The same, with what speaks for it."""
+        return replace(self, why=why)
+
+
+@dataclass(slots=True, frozen=True)
+class Reference:
+    """A place where a scene names a file: as written, the folder that it counts from, where the scene's own library
+    found it ("" nowhere); who names it: a thing with its node and port, or a prim or layer only (`path`)."""
+
+    written: str
+    anchor: str
+    resolved: str = ""
+    thing: str = ""
+    node: str = ""
+    port: str = ""
+    path: str = ""
+    kind: FileKind = FileKind.PICTURE
 
 
 @dataclass(slots=True)
-class Picture:
-    """An outside picture: what the scene says, where that is, and who reads it (prim path and port)."""
+class OutsideFile:
+    """A file outside the scene: what the scene says, where it is, who uses it (thing, node, port), what it is.
+
+    `linked` is what a person put in the place of the written path. Of a series `members` are the paths and `missing`
+    the ones between them that are not there; size is then that of all, the rest that of the first.
+    """
 
     written: str
     resolved: str
-    state: PictureState
+    state: FileState
     users: list[tuple[str, str, str]] = field(default_factory=list)
     width: int = 0
     height: int = 0
     channels: int = 0
     depth: str = ""
+    kind: FileKind = FileKind.PICTURE
+    sites: list[str] = field(default_factory=list)
+    linked: str = ""
+    root: str = ""
+    why: str = ""
+    candidates: tuple[Candidate, ...] = ()
+    members: tuple[str, ...] = ()
+    missing: tuple[str, ...] = ()
+    size: int = 0
+    tile: int = 0
+    mips: int = 0
+    format: str = ""
+    decode: str = ""
+    anchor: str = ""
+    same_as: str = ""
+
+    @property
+    def first(self) -> str:
+        """A path that can be opened: the first member of a series, else the file itself; empty when it may not be."""
+        if self.state in (FileState.ABSENT, FileState.OUTSIDE):
+            return ""
+        return self.members[0] if self.members else self.resolved
 
 
 @dataclass(slots=True, frozen=True)
@@ -96,7 +172,8 @@ class Scene:
     up_axis: str = "Y"
     frames: tuple[float, float] | None = None
     things: dict[str, Thing] = field(default_factory=dict)
-    pictures: dict[str, Picture] = field(default_factory=dict)
+    files: dict[str, OutsideFile] = field(default_factory=dict)
+    references: list[Reference] = field(default_factory=list)
     oddities: list[Oddity] = field(default_factory=list)
     layers: tuple[str, ...] = ()
     stage_metadata: tuple[str, ...] = ()
@@ -104,6 +181,12 @@ class Scene:
     solids: list[Solid] = field(default_factory=list)
     meshes: int = 0
     name: str = ""
+
+    @property
+    def pictures(self) -> dict[str, OutsideFile]:
+        """The files outside that are pictures."""
+        wanted = (FileKind.PICTURE, FileKind.SURROUNDINGS)
+        return {key: file for key, file in self.files.items() if file.kind in wanted}
 
     def of(self, kind: Kind) -> Iterator[Thing]:
         """Things of one kind, in the file's order."""

@@ -1,130 +1,157 @@
-"""Findings about pictures: absent ones, and ones that are read as what they are not."""
+"""Findings about files: where they are, and what of them a renderer will stumble over."""
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
-from pathlib import PurePosixPath
 
 from durvan.crossing.findings.model import Finding, Level, Remedy
-from durvan.crossing.plan import Plan
-from durvan.dialects.pack import Pack
-from durvan.scene.graph import Graph, Node
-from durvan.scene.model import PictureState, Scene, Thing
-from durvan.scene.vocabulary import Parameter
+from durvan.files.facts import HUGE
+from durvan.files.paths import ending, shown, understand
+from durvan.scene.model import FileKind, FileState, OutsideFile, Scene
 
-_BAD = {
-    PictureState.ABSENT: ("picture-absent", "A picture is nowhere to be found", "it will render black"),
-    PictureState.UNREADABLE: ("picture-unreadable", "A picture cannot be read", "it will render black"),
-}
-
-
-def absent(scene: Scene, carried: set[str]) -> Iterator[Finding]:
-    """Pictures that are not where the scene says, once for each material or light that uses them."""
-    for picture in scene.pictures.values():
-        if picture.state not in _BAD:
-            continue
-        code, title, consequence = _BAD[picture.state]
-        for thing, node, port in picture.users:
-            if thing in carried:
-                name = scene.things[thing].name
-                yield Finding(
-                    code, Level.STOP, title, f"{picture.written}, used by {name}", consequence, thing, f"{node}.{port}",
-                    "Survey", (("the scene says", picture.written), ("looked at", picture.resolved)),
-                )  # fmt: skip
-
-
-# What a port of the common ground wants to be fed with.
-_COLOUR = {
-    "base_color",
-    "specular_color",
-    "transmission_color",
-    "subsurface_color",
-    "emission_color",
-    "coat_color",
-    "fuzz_color",
-}
-_DATA = {
-    "specular_roughness", "base_metalness", "geometry_opacity", "geometry_normal", "coat_roughness", "coat_weight",
-    "transmission_weight", "subsurface_weight", "specular_weight", "fuzz_weight", "emission_luminance",
+# state → code, level, title, what follows of it
+_STATES = {
+    FileState.ABSENT: ("picture-absent", Level.STOP, "A {kind} is nowhere to be found", "it will be missing"),
+    FileState.SEVERAL: ("several-candidates", Level.STOP, "Several files could be the one meant", "the wrong one may be rendered"),
+    FileState.UNREADABLE: ("picture-unreadable", Level.STOP, "A {kind} cannot be read", "it will be missing"),
+    FileState.OUTSIDE: ("outside", Level.STOP, "A path leads out of the scene's folders", "it is not read, so it will be missing"),
+    FileState.OUTDATED: ("outdated-copy", Level.LOOK, "A tiled copy is older than its source", "an older picture is rendered"),
+    FileState.LETTER_CASE: (
+        "letter-case", Level.LOOK, "A name differs in its letters' case only", "it is found on some machines and not on others",
+    ),
+    FileState.BY_A_ROOT: (
+        "by-a-root", Level.LOOK, "Reached by a root only, not where the scene says", "another file of that name may be rendered",
+    ),
+}  # fmt: skip
+_ENDINGS = {
+    "png": (".png",), "jpeg": (".jpg", ".jpeg"), "tiff": (".tif", ".tiff", ".tx", ".env"), "openexr": (".exr", ".tx"),
+    "hdr": (".hdr", ".rgbe", ".pic"), "bmp": (".bmp", ".dib"), "targa": (".tga", ".tpic"),
 }  # fmt: skip
 
 
-def decoding(thing: Thing, source: Pack, plan: Plan, scene: Scene) -> Iterator[Finding]:
-    """Pictures read as colour that are used as data, and the reverse, where a pack says how a picture is decoded."""
-    chosen = {(t, n, p) for t, n, p, _ in plan.choices.values}
-    depths = {p.written: p.depth for p in scene.pictures.values()}
-    for node in thing.graph.nodes.values():
-        kind = source.type(node.kind)
-        for name, parameter in kind.parameters.items() if kind is not None else ():
-            if parameter.reads_as and (thing.id, node.id, name) not in chosen:
-                yield from _judged(thing, node, name, parameter, _use(thing.graph, node, source), depths)
-
-
-def _judged(
-    thing: Thing, node: Node, name: str, parameter: Parameter, use: str, depths: dict[str, str]
-) -> Iterator[Finding]:
-    value = node.values.get(name, parameter.default)
-    written = str(node.values.get("file", ""))
-    depth, file = depths.get(written, ""), PurePosixPath(written).name
-    colour, data = parameter.reads_as["colour"], parameter.reads_as["data"]
-    said = f"{value:g}" if isinstance(value, float) else str(value)
-    evidence = (
-        ("picture", file), (f"read with {name}", said), ("used as", use or "both, or not known"),
-        ("stored as", depth or "not known"),
-    )  # fmt: skip
-    where = f"{node.id}.{name}"
-    if (use == "data" and value == colour) or (use == "data" and isinstance(value, float) and value != data):
-        yield Finding(
-            "data-as-colour", Level.LOOK, "Data decoded as a colour picture",
-            f"{file} is read with {name} {said} and used as data", "its middle values come out too low",
-            thing.id, where, "Facing", evidence,
-            (Remedy("Read as data", "Read all as data", ("value", thing.id, node.id, name, data)),),
-        )  # fmt: skip
-    elif use == "colour" and value == data and depth in ("uint8", ""):
-        yield Finding(
-            "colour-as-data", Level.LOOK, "A colour picture decoded as data",
-            f"{file} holds 8-bit colour but is read as it stands", "its colours come out washed out",
-            thing.id, where, "Facing", evidence,
-            (Remedy("Read as colour", "Read all as colour", ("value", thing.id, node.id, name, colour)),),
-        )  # fmt: skip
-    elif isinstance(value, float) and value not in (colour, data):
-        yield Finding(
-            "odd-gamma", Level.NOTE, "A gamma number that names no colour space",
-            f"{file} is raised to {said}", "a node carries the number; the picture is read raw",
-            thing.id, where, "Facing", evidence,
-        )  # fmt: skip
-
-
-def _use(graph: Graph, picture: Node, source: Pack) -> str:
-    """What a picture is used as in the end: "colour", "data", or "" when that cannot be told."""
-    waiting, seen, uses = [picture.id], set(), set()
-    while waiting:
-        name = waiting.pop()
-        if name in seen:
+def of(scene: Scene, carried: set[str]) -> Iterator[Finding]:
+    """What is worth knowing of every file that a carried thing uses, or that the scene is composed of."""
+    for file in scene.files.values():
+        users = [user for user in file.users if user[0] in carried]
+        if file.users and not users:
             continue
-        seen.add(name)
-        for node in graph.nodes.values():
-            for port, link in node.links.items():
-                if link.node != name:
-                    continue
-                category, common = _common_port(source, node.kind, port)
-                if common in _DATA or category in ("bump", "normalmap"):
-                    uses.add("data")
-                elif common in _COLOUR:
-                    uses.add("colour")
-                elif category != "open_pbr_surface":
-                    waiting.append(node.id)
-    return uses.pop() if len(uses) == 1 else ""
+        yield from _state(file, users, scene)
+        yield from _form(file, users, scene)
+    yield from _twins(scene, carried)
 
 
-def _common_port(source: Pack, kind: str, port: str) -> tuple[str, str]:
-    """The common ground's category and port that a parameter becomes; empty where it becomes none."""
-    compiled = source.compiled.get(kind)
-    if compiled is None:
-        return "", ""
-    main = compiled.roles[compiled.main]
-    for case in compiled.cases:
-        for entry in case.entries:
-            if port in entry.ours and entry.common:
-                return main, entry.common[0][1]
-    return main, ""
+def _about(file: OutsideFile, users: list[tuple[str, str, str]], scene: Scene) -> tuple[str, str, str]:
+    """The thing and the place in it that a finding is about, and who uses the file in words."""
+    if not users:
+        return "", file.written, f"named by {shown(file.sites[0])}" if file.sites else ""
+    thing, node, port = users[0]
+    others = len({user[0] for user in users}) - 1
+    who = scene.things[thing].name + (f" and {others} more" if others else "")
+    return thing, f"{node}.{port}", f"used by {who}"
+
+
+def _finding(
+    code: str, level: Level, title: str, cause: str, consequence: str, file: OutsideFile,
+    users: list[tuple[str, str, str]], scene: Scene, evidence: tuple[tuple[str, str], ...], remedies: tuple[Remedy, ...] = (),
+) -> Finding:  # fmt: skip
+    thing, path, _ = _about(file, users, scene)
+    return Finding(code, level, title, cause, consequence, thing, path, "Files", evidence, remedies, file.written)
+
+
+def _state(file: OutsideFile, users: list[tuple[str, str, str]], scene: Scene) -> Iterator[Finding]:
+    known = _STATES.get(file.state)
+    if known is None:
+        return
+    code, level, title, consequence = known
+    if file.state is FileState.ABSENT and file.kind not in (FileKind.PICTURE, FileKind.SURROUNDINGS):
+        code = f"{file.kind.value.replace(' ', '-')}-absent"
+        level = Level.LOOK if file.kind is FileKind.OTHER else level
+    if file.state is FileState.UNREADABLE and file.kind is FileKind.PROFILE:
+        code = "profile-malformed"
+    who = _about(file, users, scene)[2]
+    why = f" ({shown(file.why)})" if file.why else ""
+    evidence = [("the scene says", shown(file.written))]
+    if file.linked:
+        evidence.append(("put in its place", shown(file.linked)))
+    if file.resolved:
+        evidence.append(("looked at" if file.state is FileState.ABSENT else "found at", shown(file.resolved)))
+    if file.root:
+        evidence.append(("root", shown(file.root)))
+    if file.why:
+        evidence.append(("because", shown(file.why)))
+    for number, one in enumerate(file.candidates[:4], 1):
+        size = f"{one.width}×{one.height}, " if one.width else ""
+        evidence.append(
+            (f"candidate {number}", f"{shown(one.path)} ({size}{one.size} bytes{', ' + one.why if one.why else ''})")
+        )
+    yield _finding(
+        code, level, title.format(kind=file.kind.value), f"{shown(file.written)}{why}, {who}".rstrip(", "), consequence, file,
+        users, scene, tuple(evidence), _remedies(file),
+    )  # fmt: skip
+
+
+def _remedies(file: OutsideFile) -> tuple[Remedy, ...]:
+    if file.state in (FileState.BY_A_ROOT, FileState.LETTER_CASE):
+        return (Remedy("Take this file", "Take all of these files", ("link", file.written, file.resolved)),)
+    if file.state is FileState.OUTSIDE:
+        folder = os.path.dirname(file.resolved)
+        return (Remedy("Allow its folder", "Allow all these folders", ("allow", folder)),)
+    if file.state is FileState.OUTDATED:
+        newer = os.path.join(os.path.dirname(file.resolved), file.why.split(" beside it")[0])
+        return (Remedy("Read the original", "Read all originals", ("link", file.written, newer)),)
+    return tuple(
+        Remedy(f"Take {shown(one.path)}", f"Take all {shown(one.path)}", ("link", file.written, one.path), bulk=False)
+        for one in file.candidates[:4]
+    )
+
+
+def _form(file: OutsideFile, users: list[tuple[str, str, str]], scene: Scene) -> Iterator[Finding]:
+    """What can be told of a file that is there."""
+    if not file.first:
+        return
+    who = _about(file, users, scene)[2]
+    if file.missing:
+        yield _finding(
+            "tiles-missing", Level.LOOK, "Tiles or frames are missing in between",
+            f"{shown(file.written)} lacks {', '.join(file.missing[:6])}{' and more' if len(file.missing) > 6 else ''}, {who}",
+            "where they belong nothing is rendered", file, users, scene,
+            (("there", str(len(file.members))), ("missing", str(len(file.missing)))),
+        )  # fmt: skip
+    right = _ENDINGS.get(file.format)
+    if right is not None and ending(file.first) not in right and ending(file.first):
+        yield _finding(
+            "mislabelled", Level.NOTE, "A picture whose ending names another kind",
+            f"{shown(os.path.basename(file.first))} is {file.format} inside, {who}", "some renderers refuse it", file, users,
+            scene, (("ending", ending(file.first)), ("really", file.format)),
+        )  # fmt: skip
+    if max(file.width, file.height) >= HUGE and not file.tile:
+        yield _finding(
+            "huge-untiled", Level.NOTE, "A huge picture without tiles",
+            f"{shown(os.path.basename(file.first))} has {file.width}×{file.height} pixels, {who}",
+            "a renderer reads it whole for the first pixel; a tiled copy would do", file, users, scene,
+            (("resolution", f"{file.width}×{file.height}"), ("bytes", str(file.size))),
+        )  # fmt: skip
+    said = file.linked or file.written
+    if understand(said).absolute and file.state is FileState.IN_PLACE and file.kind is not FileKind.COLOUR_CONFIG:
+        folder = os.path.dirname(os.path.abspath(scene.file))
+        near = os.path.relpath(file.resolved, folder)
+        yield _finding(
+            "full-path", Level.NOTE, "A full path, which other machines may not have",
+            f"{shown(said)}, {who}", "it is not found where folders are called otherwise", file, users, scene,
+            (("from the scene", shown(near)),), (Remedy("Make it relative", "Make all relative", ("link", file.written, near)),),
+        )  # fmt: skip
+
+
+def _twins(scene: Scene, carried: set[str]) -> Iterator[Finding]:
+    for file in scene.files.values():
+        if not file.same_as:
+            continue
+        users = [user for user in file.users if user[0] in carried]
+        if file.users and not users:
+            continue
+        yield _finding(
+            "same-twice", Level.NOTE, "The same picture under two names",
+            f"{shown(os.path.basename(file.first))} holds the same bytes as {shown(os.path.basename(file.same_as))}",
+            "it takes memory twice", file, users, scene, (("the other", shown(file.same_as)),),
+        )  # fmt: skip

@@ -25,8 +25,8 @@ class Level(IntEnum):
 class Remedy:
     """An undoable action that settles a finding: a change to the choices of a crossing.
 
-    `change` is ("value", thing, node, parameter, value), ("reading", thing, node, case), ("leave out", thing) or
-    ("fit", thing).
+    `change` is ("value", thing, node, parameter, value), ("reading", thing, node, case), ("leave out", thing),
+    ("fit", thing), ("link", written path, path in its place), ("allow", folder) or ("turn green", thing, node).
     `label` is for one, `all_label` for a whole group; `bulk` says whether a whole group may be settled at once.
     """
 
@@ -38,7 +38,7 @@ class Remedy:
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """One thing that a person should know."""
+    """One thing that a person should know; `file` is the written path that it is about, if it is about one."""
 
     code: str
     level: Level
@@ -50,6 +50,7 @@ class Finding:
     station: str = "Survey"
     evidence: tuple[tuple[str, str], ...] = ()
     remedies: tuple[Remedy, ...] = ()
+    file: str = ""
 
     @property
     def key(self) -> str:

@@ -1,0 +1,151 @@
+"""Findings about how pictures are read: what each is, by its use and by its own pixels, against how it is decoded."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator, Mapping
+
+from durvan.crossing.findings.model import Finding, Level, Remedy
+from durvan.crossing.plan import Plan
+from durvan.crossing.uses import PictureUse, of_thing
+from durvan.dialects.pack import Pack
+from durvan.files.audit import Verdict
+from durvan.files.copies import Use
+from durvan.files.paths import shown
+from durvan.scene.model import FileState, OutsideFile, Scene, Thing
+
+_STRAIGHT_BY_FORMAT = ("png", "targa", "webp")  # formats that keep alpha apart from the colours, by their own standards
+
+
+def of(
+    thing: Thing, source: Pack | None, plan: Plan, scene: Scene, verdicts: Mapping[str, Verdict]
+) -> Iterator[Finding]:
+    """What is worth knowing of the pictures that one thing reads. `verdicts` are by path; without one its use alone speaks."""
+    chosen = {(t, n, p) for t, n, p, _ in plan.choices.values}
+    turned = set(plan.choices.turned)
+    files = {file.written: file for file in scene.files.values()}
+    for use in of_thing(thing, source):
+        file = files.get(use.written) or OutsideFile(use.written, "", FileState.ABSENT)
+        verdict = verdicts.get(file.first)
+        if use.parameter and (thing.id, use.node, use.parameter) not in chosen:
+            yield from _decoded(use, file, verdict)
+        if verdict is None or verdict.problem:
+            continue
+        if source is not None and (thing.id, use.node) not in turned:
+            yield from _relief(use, file, verdict, source.identity.conventions.normal_green)
+        yield from _pixels(use, file, verdict)
+
+
+def _evidence(use: PictureUse, file: OutsideFile, verdict: Verdict | None) -> tuple[tuple[str, str], ...]:
+    uses = ", ".join(sorted(use.uses)) or "not known"
+    out = [("picture", shown(os.path.basename(file.written))), ("used as", uses)]
+    if use.parameter:
+        said = f"{use.value:g}" if isinstance(use.value, float) else str(use.value)
+        out.append((f"read with {use.parameter}", said))
+    out.append(("stored as", file.depth or "not known"))
+    if verdict is not None and not verdict.problem:
+        mean = " ".join(f"{part:.2f}" for part in verdict.mean)
+        kind = "a map of normals" if verdict.normal else "grey" if verdict.grey else "coloured"
+        out.append(("its pixels", f"{kind}, mean {mean}"))
+    return tuple(out)
+
+
+def _made(
+    use: PictureUse, file: OutsideFile, code: str, level: Level, title: str, cause: str, consequence: str,
+    evidence: tuple[tuple[str, str], ...], remedies: tuple[Remedy, ...] = (), port: str = "",
+) -> Finding:  # fmt: skip
+    where = f"{use.node}.{port or use.parameter or 'file'}"
+    return Finding(code, level, title, cause, consequence, use.thing, where, "Files", evidence, remedies, file.written)
+
+
+def _decoded(use: PictureUse, file: OutsideFile, verdict: Verdict | None) -> Iterator[Finding]:
+    """Data read as colour, colour read as data, numbers that name nothing."""
+    name, evidence = shown(os.path.basename(file.written)), _evidence(use, file, verdict)
+    said = f"{use.value:g}" if isinstance(use.value, float) else str(use.value)
+    data = Remedy("Read as data", "Read all as data", ("value", use.thing, use.node, use.parameter, use.data))  # type: ignore[arg-type] # a pack's plain value
+    colour = Remedy("Read as colour", "Read all as colour", ("value", use.thing, use.node, use.parameter, use.colour))  # type: ignore[arg-type] # the same
+    number = isinstance(use.value, float)
+    if use.is_data and (use.value == use.colour or (number and use.value != use.data)):
+        yield _made(
+            use, file, "data-as-colour", Level.LOOK, "Data decoded as a colour picture",
+            f"{name} is read with {use.parameter} {said} and used as data", "its middle values come out too low", evidence, (data,),
+        )  # fmt: skip
+    elif (
+        use.use is Use.COLOUR
+        and use.value == use.data
+        and file.depth in ("uint8", "")
+        and not (verdict and verdict.linear)
+    ):
+        yield _made(
+            use, file, "colour-as-data", Level.LOOK, "A colour picture decoded as data",
+            f"{name} holds 8-bit colour but is read as it stands", "its colours come out washed out", evidence, (colour,),
+        )  # fmt: skip
+    elif number and use.value not in (use.colour, use.data):
+        yield _made(
+            use, file, "odd-gamma", Level.NOTE, "A gamma number that names no colour space", f"{name} is raised to {said}",
+            "a node carries the number; the picture is read raw", evidence,
+        )  # fmt: skip
+    elif use.use is Use.COLOUR and use.value == use.colour and verdict is not None and verdict.linear:
+        skipped = ("values skipped", f"{100 * verdict.gaps[0]:.0f} % of the bright ones")
+        yield _made(
+            use, file, "linear-as-colour", Level.LOOK, "A picture that is linear already, decoded once more",
+            f"{name} looks as if it had been made linear in 8 bits", "its colours come out too dark", (*evidence, skipped), (data,),
+        )  # fmt: skip
+
+
+def _relief(use: PictureUse, file: OutsideFile, verdict: Verdict, convention: str) -> Iterator[Finding]:
+    """Normals whose green points the other way, pictures that are none, and normals that are read as something else."""
+    name, evidence = shown(os.path.basename(file.written)), _evidence(use, file, verdict)
+    if Use.NORMAL in use.uses and not verdict.normal and not verdict.constant:
+        unit = ("unit vectors", f"{100 * verdict.unit:.0f} % of its pixels")
+        yield _made(
+            use, file, "no-normals", Level.LOOK, "Read as a map of normals, but it is none", f"{name} holds no unit vectors",
+            "the relief comes out crooked", (*evidence, unit),
+        )  # fmt: skip
+    elif use.use is Use.NORMAL and use.straight and verdict.green and convention and verdict.green != convention:
+        sure = max(verdict.curl, 1.0 / max(verdict.curl, 1e-9))
+        curl = ("curl if read as it is", f"{sure:.1f} × that of green the other way round")
+        yield _made(
+            use, file, "wrong-green", Level.LOOK, "A map of normals with green the wrong way up",
+            f"{name} has its green {verdict.green}, and is read as green {convention}", "bumps light up as dents along one axis",
+            (*evidence, curl), (Remedy("Turn its green round", "Turn green round in all", ("turn green", use.thing, use.node)),),
+        )  # fmt: skip
+    elif verdict.normal and use.use in (Use.COLOUR, Use.HEIGHT, Use.MASK):
+        yield _made(
+            use, file, "normals-elsewhere", Level.LOOK, "A map of normals that is read as something else",
+            f"{name} holds unit vectors and is used as {use.use}", "its values mean something else", evidence,
+        )  # fmt: skip
+
+
+def _pixels(use: PictureUse, file: OutsideFile, verdict: Verdict) -> Iterator[Finding]:
+    name, evidence = shown(os.path.basename(file.written)), _evidence(use, file, verdict)
+    levels = ("different values", str(verdict.levels))
+    few = verdict.depth == "uint16" and 1 < verdict.levels <= 256
+    if use.use is Use.HEIGHT and not verdict.constant and (verdict.depth == "uint8" or few):
+        yield _made(
+            use, file, "eight-bit-height", Level.NOTE, "A height with 8 bits",
+            f"{name} has {verdict.levels} steps of height", "smooth slopes may show stairs", (*evidence, levels), port="height",
+        )  # fmt: skip
+    if use.use is Use.SURROUNDINGS and verdict.depth in ("uint8", "uint16"):
+        yield _made(
+            use, file, "surroundings-low", Level.LOOK, "Surroundings without a range of brightness",
+            f"{name} is stored as {verdict.depth}", "light and shadow come out flat", evidence, port="depth",
+        )  # fmt: skip
+    elif use.use is Use.SURROUNDINGS and verdict.clipped:
+        top = ("at its brightest", f"{100 * verdict.top:.3f} % of its pixels, at {verdict.peak:.4g}")
+        yield _made(
+            use, file, "surroundings-clipped", Level.LOOK, "Surroundings that are cut off at their brightest",
+            f"{name} is flat at {verdict.peak:.4g}", "the sun or the lamps in it light less than they did", (*evidence, top),
+            port="peak",
+        )  # fmt: skip
+    if verdict.alpha == "multiplied in" and file.format in _STRAIGHT_BY_FORMAT and Use.COLOUR in use.uses:
+        yield _made(
+            use, file, "alpha-multiplied", Level.NOTE, "Colours that are multiplied by alpha already",
+            f"{name} should keep them apart by its format", "edges come out dark", evidence, port="alpha",
+        )  # fmt: skip
+    if verdict.constant:
+        mean = " ".join(f"{part:.3g}" for part in verdict.mean)
+        yield _made(
+            use, file, "constant-picture", Level.NOTE, "A picture of one value only", f"{name} is {mean} everywhere",
+            "a plain value would do the same", evidence, port="constant",
+        )  # fmt: skip

@@ -4,7 +4,7 @@ PY := $(VENV)/bin/python
 STAMP := $(VENV)/.ready
 JOBS ?= 2
 
-.PHONY: demo test check bench lock demo-scene screenshots format clean
+.PHONY: demo demo-moved test check bench lock demo-scene screenshots format clean
 
 demo: $(STAMP)
 	@$(PY) demo/run.py
@@ -26,6 +26,9 @@ bench: $(STAMP)
 
 demo-scene: $(STAMP)
 	$(PY) demo/build_lamproom.py
+
+demo-moved: $(STAMP)
+	$(PY) demo/build_moved.py out/moved
 
 screenshots: $(STAMP)
 	QT_QPA_PLATFORM=offscreen $(PY) docs/screenshots/take.py

@@ -58,7 +58,8 @@ def sdf_type(port: str, value: Any) -> Any:
 class Room:
     """The scene while it is built: looks and lights in one layer, shapes in another."""
 
-    def __init__(self) -> None:
+    def __init__(self, places: dict[str, str] | None = None, gammas: dict[str, float] | None = None) -> None:
+        self.places, self.gammas = places or {}, gammas or {}
         self.stage = Usd.Stage.CreateInMemory(load=Usd.Stage.LoadNone)
         self.shapes = Usd.Stage.CreateInMemory()
         for stage in (self.stage, self.shapes):
@@ -85,7 +86,7 @@ class Room:
             shader.CreateIdAttr(kind)
             shaders[key] = shader
         for key, (_, values) in made.items():
-            for port, value in values.items():
+            for port, value in self.told(values).items():
                 if isinstance(value, str) and value.startswith("@"):
                     source, output = value[1:].split(".")
                     of = (
@@ -101,6 +102,16 @@ class Room:
                     shaders[key].CreateInput(port, sdf_type(port, value)).Set(value)
         surface = shaders["finish"].CreateOutput("out", KINDS["token"])
         material.CreateSurfaceOutput("orvik").ConnectToSource(surface)
+
+    def told(self, values: dict[str, Any]) -> dict[str, Any]:
+        """Values with a picture's path, and its decoding, as this variant of the scene has them."""
+        name = str(values.get("file", "")).rsplit("/", 1)[-1]
+        out = dict(values)
+        if name in self.places:
+            out["file"] = self.places[name]
+        if name in self.gammas and "decode_gamma" in out:
+            out["decode_gamma"] = self.gammas[name]
+        return out
 
     def mesh(self, name: str, shape: Shape, look: str) -> None:
         """A mesh with its material."""
@@ -134,7 +145,7 @@ class Room:
         xform.SetTranslate(at)
         xform.SetRotate(turn)
         prim = light.GetPrim()
-        for key, value in values.items():
+        for key, value in self.told(values).items():
             if key in ("width", "height", "radius"):
                 prim.CreateAttribute(f"inputs:{key}", Sdf.ValueTypeNames.Float).Set(value)
             else:
@@ -843,11 +854,10 @@ def cameras(room: Room) -> None:
         settings.GetPrim().CreateAttribute(f"orvik:{key}", sdf_type(key, value)).Set(value)
 
 
-def build(folder: Path) -> None:
-    """Write the scene and its textures into a folder."""
+def write(folder: Path, name: str, places: dict[str, str] | None = None, gammas: dict[str, float] | None = None) -> Path:
+    """Write the scene into a folder, without its textures; with other paths and decodings for some of them."""
     folder.mkdir(parents=True, exist_ok=True)
-    make(folder / "textures")
-    room = Room()
+    room = Room(places, gammas)
     looks(room)
     pedestal(room)
     walls(room)
@@ -855,7 +865,14 @@ def build(folder: Path) -> None:
     lights(room)
     cameras(room)
     room.shapes.GetRootLayer().Export(str(folder / "lamproom_shapes.usdc"))
-    room.stage.GetRootLayer().Export(str(folder / "lamproom.usda"))
+    room.stage.GetRootLayer().Export(str(folder / name))
+    return folder / name
+
+
+def build(folder: Path) -> None:
+    """Write the scene and its textures into a folder."""
+    make(folder / "textures")
+    write(folder, "lamproom.usda")
 
 
 if __name__ == "__main__":

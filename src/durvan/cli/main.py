@@ -1,4 +1,4 @@
-"""`durvan`: survey, carry, record, dialects, swatch, render, drift, open. Exit status 0 clean, 1 with open stop findings, 2 for misuse."""
+"""`durvan`: survey, files, relink, prepare, carry, record, dialects, swatch, render, drift, open. Exit status 0 clean, 1 with open stop findings, 2 for misuse."""
 
 from __future__ import annotations
 
@@ -22,6 +22,7 @@ from durvan.crossing.session import Session, start
 from durvan.dialects.conformance import check as conformance
 from durvan.dialects.registry import registry
 from durvan.errors import DurvanError, Stopped
+from durvan.files.copies import Use
 from durvan.progress import Report, Step
 from durvan.record.build import record as record_data
 from durvan.record.build import summary
@@ -122,6 +123,68 @@ def survey(file: SceneFile, to: To = "", from_: From = "", scope: Scope = "", as
     else:
         _tell(session)
     raise typer.Exit(_status(session))
+
+
+Roots = Annotated[
+    list[Path] | None, typer.Option("--root", help="A folder to look for files in, with all below it; may be repeated.")
+]
+
+
+@app.command()
+def files(file: SceneFile, root: Roots = None, to: To = "", from_: From = "", as_json: AsJson = False) -> None:
+    """List every file outside a scene: where it is, who uses it, what it is, and whether it is read the right way."""
+    from durvan.cli import files as work
+
+    with _progress(as_json) as report:
+        session = start(file, registry(), to, from_, report=report, roots=work.roots_of(root or []))
+        work.audit(session, report)
+    if as_json:
+        _print_json(work.inventory(session))
+    else:
+        work.tell_inventory(session, _out())
+    stops = [finding for finding in session.stops() if finding.station == "Files"]
+    raise typer.Exit(OPEN_STOPS if stops else CLEAN)
+
+
+@app.command()
+def relink(
+    places: Annotated[list[Path], typer.Argument(metavar="FILE…", help="Scenes, folders of scenes, or crossings.")],
+    root: Roots = None,
+    old: Annotated[str, typer.Option("--from", help="The beginning of paths that lead nowhere any more.")] = "",
+    new: Annotated[str, typer.Option("--to", help="What stands in its place.")] = "",
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Only say what would change.")] = False,
+    in_place: Annotated[
+        bool, typer.Option("--in-place", help="Change the scenes themselves; a backup of each is kept.")
+    ] = False,
+    yes: Annotated[bool, typer.Option("--yes", help="Do not ask before scenes are changed in place.")] = False,
+) -> None:
+    """Repair the paths of files in many scenes at once: into copies beside them, unless told otherwise."""
+    from durvan.cli import files as work
+
+    with _progress(False) as report:
+        left = work.relink(
+            places, registry(), work.roots_of(root or []), old, new, dry_run, in_place, yes, _out(), report
+        )
+    raise typer.Exit(OPEN_STOPS if left else CLEAN)
+
+
+@app.command()
+def prepare(
+    places: Annotated[list[Path], typer.Argument(metavar="FILE…", help="Scenes, crossings, or pictures.")],
+    jobs: Annotated[int, typer.Option("--jobs", min=0, max=256, help="So many at once; 0: one for each core.")] = 0,
+    out: Annotated[
+        Path | None, typer.Option("--out", help="The folder for the copies; beside the originals without.")
+    ] = None,
+    use: Annotated[Use, typer.Option("--use", help="What pictures named by themselves are used as.")] = Use.COLOUR,
+    root: Roots = None,
+) -> None:
+    """Make tiled, mip-mapped copies of pictures: only what is missing or out of date."""
+    from durvan.cli import files as work
+
+    with _progress(False) as report:
+        done, passed = work.ready(places, registry(), jobs, out, use, work.roots_of(root or []), report)
+    work.tell_prepared(done, passed, _out())
+    raise typer.Exit(OPEN_STOPS if done.failed else CLEAN)
 
 
 @app.command()

@@ -13,7 +13,7 @@ from durvan.errors import MisuseError
 from durvan.files.copies import copy_path, is_current
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Graph
-from durvan.scene.model import FileKind, Kind, OutsideFile, Scene, Thing
+from durvan.scene.model import Kind, OutsideFile, Scene, Thing
 
 
 class Placement(StrEnum):
@@ -49,7 +49,7 @@ class Choices:
 
     def copy_of(self, file: OutsideFile) -> str:
         """The prepared copy that the target reads in a picture's place; empty when it reads the original."""
-        if not self.copies or file.kind is not FileKind.PICTURE:
+        if not self.copies or not file.first:
             return ""
         place = copy_path(file.resolved, self.copies)
         made = [copy_path(member, self.copies) for member in file.members] or [place]

@@ -22,6 +22,7 @@ from durvan.crossing.findings.looks import drifted
 from durvan.crossing.intake import open_scene
 from durvan.crossing.outside import Outlook, settle
 from durvan.crossing.plan import Plan, plan
+from durvan.crossing.uses import PictureUse, uses_of
 from durvan.dialects.registry import Registry
 from durvan.errors import CrossingFileError, MisuseError
 from durvan.files import roots as root_files
@@ -30,10 +31,10 @@ from durvan.files.facts import checksum as file_checksum
 from durvan.files.index import Shelf
 from durvan.files.resolve import Known
 from durvan.files.roots import Root
-from durvan.progress import Report, silent
+from durvan.progress import Report, Step, silent
 from durvan.scene.drift import Drift
 from durvan.scene.graph import Value
-from durvan.scene.model import FileState, Oddity, Scene
+from durvan.scene.model import FileState, Oddity, OutsideFile, Scene
 
 _REMEMBERED_BYTES = 64_000_000  # of a larger file the checksum is not worth the wait when saving
 Entry = TypeVar("Entry", bound=BaseModel)
@@ -67,6 +68,7 @@ class Session:
     user_roots: tuple[Root, ...] = ()
     shelf: Shelf = field(default_factory=Shelf)
     verdicts: dict[str, Verdict] = field(default_factory=dict)
+    uses: dict[str, list[PictureUse]] = field(default_factory=dict)
     _saved: Document | None = None
     _reasons: tuple[list[Accepted], dict[tuple[str, str], str]] = field(default_factory=lambda: ([], {}))
 
@@ -164,7 +166,8 @@ class Session:
 
     def _look(self) -> None:
         assert self.plan is not None
-        self._found(look_over(self.plan, self.registry, self.drifts, self.document.drift_limit, self.verdicts))
+        limit = self.document.drift_limit
+        self._found(look_over(self.plan, self.registry, self.drifts, limit, self.verdicts, self.uses))
 
     def _found(self, findings: list[Finding]) -> None:
         self.findings = findings
@@ -214,6 +217,15 @@ class Session:
         many = f"{len(changes)} files" if len(changes) != 1 else next(iter(changes)).rsplit("/", 1)[-1]
         self.do(name or f"Relink {many}", links=kept)
 
+    def used(self, file: OutsideFile) -> list[PictureUse]:
+        """Every use of a picture."""
+        return [
+            use
+            for name in dict.fromkeys(user[0] for user in file.users)
+            for use in self.uses.get(name, ())
+            if use.written == file.written
+        ]
+
     def settle(self, report: Report = silent) -> bool:
         """Look the files up again, as the disk is now; whether anything is other than it was."""
         return settle(self.scene, self.outlook(), report)
@@ -229,6 +241,9 @@ class Session:
     def renew(self, report: Report = silent) -> None:
         """Work out the plan and the findings from the document."""
         self.settle(report)
+        if not self.uses:
+            report(Step("Looking at how pictures are used"))
+            self.uses = uses_of(self.scene, self.registry)
         before = self.plan
         self.plan = plan(self.scene, self.registry, self.document.choices(), report)
         if before is not None:

@@ -91,9 +91,10 @@ def of_thing(thing: Thing, pack: Pack | None) -> Iterator[PictureUse]:
                     )
 
 
-def of_scene(scene: Scene, registry: Registry) -> list[PictureUse]:
-    """The pictures that every thing reads, in the scene's order."""
-    return [use for thing in scene.things.values() for use in of_thing(thing, registry.packs.get(thing.dialect))]
+def uses_of(scene: Scene, registry: Registry) -> dict[str, list[PictureUse]]:
+    """The pictures that every thing reads, by thing; things without any are left out."""
+    found = {thing.id: list(of_thing(thing, registry.packs.get(thing.dialect))) for thing in scene.things.values()}
+    return {name: uses for name, uses in found.items() if uses}
 
 
 def _ends(graph: Graph, picture: Node, source: Pack) -> tuple[frozenset[Use], bool]:

@@ -7,7 +7,6 @@ from collections import Counter
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QApplication,
-    QGridLayout,
     QHBoxLayout,
     QLineEdit,
     QPushButton,
@@ -22,9 +21,11 @@ from durvan.crossing.ledger import Row
 from durvan.scene.fate import SHOWN, Fate
 from durvan.scene.model import Kind, Thing
 from durvan.ui import words
+from durvan.ui.file_evidence import FileEvidence
 from durvan.ui.grid import NAMES
 from durvan.ui.looks import Looks
-from durvan.ui.parts import Mark, clear, column, label, link, rule, small, title
+from durvan.ui.outside import Outside
+from durvan.ui.parts import Mark, clear, column, label, link, rule, small, table_of, title
 from durvan.ui.state import Selection, State
 from durvan.ui.theme import PANEL, RULE, SLIP, SMALL, TITLE, font
 from durvan.ui.words import count, spoken
@@ -36,9 +37,10 @@ EDITABLE = ("float", "int", "bool", "color", "vector2", "vector3", "token")
 class Evidence(QScrollArea):
     """The panel at the right."""
 
-    def __init__(self, state: State, looks: Looks) -> None:
+    def __init__(self, state: State, looks: Looks, outside: Outside) -> None:
         super().__init__()
         self.state, self.looks = state, looks
+        self.file = FileEvidence(state, outside)
         self.setFixedWidth(286)
         self.setWidgetResizable(True)
         self.setObjectName("evidence")
@@ -70,6 +72,8 @@ class Evidence(QScrollArea):
         chosen, thing = self.state.selection, self.state.thing()
         if chosen.finding is not None:
             self._finding(chosen.finding)
+        elif chosen.file:
+            self.file.fill(self.down, chosen.file)
         elif chosen.row is not None:
             self._row(chosen.row)
         elif chosen.cell is not None:
@@ -82,21 +86,7 @@ class Evidence(QScrollArea):
         self.down.addStretch(1)
 
     def _pairs(self, pairs: list[tuple[str, str, str]]) -> None:
-        table = QGridLayout()
-        table.setContentsMargins(0, 4, 0, 4)
-        table.setHorizontalSpacing(8)
-        table.setVerticalSpacing(3)
-        table.setColumnStretch(1, 1)
-        for place, (name, said, unit) in enumerate(pairs):
-            table.addWidget(small(name), place, 0, Qt.AlignmentFlag.AlignTop)
-            text = label(said, bold=True, wrap=True)
-            text.setAlignment(Qt.AlignmentFlag.AlignRight)
-            text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-            table.addWidget(text, place, 1)
-            table.addWidget(small(unit), place, 2, Qt.AlignmentFlag.AlignTop)
-        holder = QWidget()
-        holder.setLayout(table)
-        self.down.addWidget(holder)
+        self.down.addWidget(table_of(pairs))
 
     def _fate(self, fate: Fate, reason: str) -> None:
         across = QHBoxLayout()
@@ -389,11 +379,20 @@ class Evidence(QScrollArea):
         accept.setToolTip("Settle it with a reason; it opens again when its evidence changes.")
         accept.clicked.connect(lambda: self.state.accept_wanted.emit([finding]))
         self.down.addWidget(accept)
+        if finding.file:
+            there = link("Show it in Files")
+            there.clicked.connect(lambda: self._to_file(finding))
+            self.down.addSpacing(4)
+            self.down.addWidget(there)
         if finding.thing:
             go = link("Show it in Facing")
             go.clicked.connect(lambda: self.state.station_wanted.emit("Facing"))
             self.down.addSpacing(4)
             self.down.addWidget(go)
+
+    def _to_file(self, finding: Finding) -> None:
+        self.state.select(Selection(finding.thing, file=finding.file))
+        self.state.station_wanted.emit("Files")
 
 
 def _breakable(text: str) -> str:

@@ -223,7 +223,10 @@ class Findings(QWidget):
 
     def _go(self, item: QTreeWidgetItem) -> None:
         found = self.findings_of(item)
-        if found and found[0].thing:
+        if found and found[0].station == "Files" and found[0].file:
+            self.state.select(Selection(found[0].thing, file=found[0].file))
+            self.state.station_wanted.emit("Files")
+        elif found and found[0].thing:
             self.state.select(Selection(found[0].thing, self._row(found[0])))
             self.state.station_wanted.emit("Facing")
 

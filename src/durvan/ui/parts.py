@@ -4,7 +4,17 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QFrame, QLabel, QLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QGridLayout,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from durvan.scene.fate import Fate
 from durvan.ui import marks
@@ -92,6 +102,32 @@ def column(parent: QWidget, margins: tuple[int, int, int, int] = (16, 14, 16, 14
     made.setContentsMargins(*margins)
     made.setSpacing(gap)
     return made
+
+
+def table_of(pairs: list[tuple[str, str, str]]) -> QWidget:
+    """Names, what is said, and units: one pair a line."""
+    table = QGridLayout()
+    table.setContentsMargins(0, 4, 0, 4)
+    table.setHorizontalSpacing(8)
+    table.setVerticalSpacing(3)
+    table.setColumnStretch(1, 1)
+    for place, (name, said, unit) in enumerate(pairs):
+        table.addWidget(small(name), place, 0, Qt.AlignmentFlag.AlignTop)
+        text = label(said, bold=True, wrap=True)
+        text.setAlignment(Qt.AlignmentFlag.AlignRight)
+        text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        table.addWidget(text, place, 1)
+        table.addWidget(small(unit), place, 2, Qt.AlignmentFlag.AlignTop)
+    holder = QWidget()
+    holder.setLayout(table)
+    return holder
+
+
+def breakable(text: str) -> str:
+    """A path or a formula that a narrow panel may break at its marks."""
+    for mark in "_/(.":
+        text = text.replace(mark, f"{mark}\u200b")
+    return text
 
 
 def clear(layout: QLayout) -> None:

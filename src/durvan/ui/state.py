@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -14,6 +14,7 @@ from durvan.crossing.ledger import Row
 from durvan.crossing.session import Session, start
 from durvan.dialects.registry import Registry
 from durvan.errors import DurvanError
+from durvan.files.roots import Root
 from durvan.progress import Report
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Value
@@ -23,12 +24,13 @@ from durvan.ui.work import QUEUED, Job
 
 @dataclass(frozen=True)
 class Selection:
-    """What is looked at: a thing, perhaps one of its rows; or a cell of the grid; or a finding."""
+    """What is looked at: a thing, perhaps one of its rows; a cell of the grid; a finding; a file by its written path."""
 
     thing: str = ""
     row: Row | None = None
     cell: tuple[str, Fate] | None = None
     finding: Finding | None = None
+    file: str = ""
 
 
 class State(QObject):
@@ -154,6 +156,18 @@ class State(QObject):
             self.renew()
         if fits:
             self.fit_wanted.emit(fits)
+
+    def relink(self, changes: Mapping[str, str], name: str = "") -> None:
+        """Put other paths in the place of written ones, all as one command."""
+        if self.session is not None and changes:
+            self.session.relink(changes, name)
+            self.renew()
+
+    def set_roots(self, roots: list[Root], name: str) -> None:
+        """Put other roots in the place of the crossing's."""
+        if self.session is not None:
+            self.session.set_roots(roots, name)
+            self.renew()
 
     def put(self, thing: str, node: str, parameter: str, value: Value | None) -> None:
         """Put a value into the target by hand, or take it away again."""

@@ -33,9 +33,11 @@ from durvan.record.page import page
 from durvan.ui.evidence import Evidence
 from durvan.ui.findings import Findings
 from durvan.ui.looks import Looks
+from durvan.ui.outside import Outside
 from durvan.ui.parts import column, label, small
 from durvan.ui.state import State
 from durvan.ui.stations.facing import Facing
+from durvan.ui.stations.files import Files
 from durvan.ui.stations.survey import Survey
 from durvan.ui.strip import Strip
 from durvan.ui.theme import ACCENT, BRIGHT, INK, RULE, SOFT, TITLE, font
@@ -54,11 +56,13 @@ class Window(QMainWindow):
         self.resize(1280, 800)
         self.setAcceptDrops(True)
         self.strip = Strip(self.state)
+        self.outside = Outside(self.state, self)
         self.survey = Survey(self.state, self.looks)
+        self.files = Files(self.state, self.outside)
         self.facing = Facing(self.state, self.looks)
-        self.evidence = Evidence(self.state, self.looks)
+        self.evidence = Evidence(self.state, self.looks, self.outside)
         self.findings = Findings(self.state)
-        self.stations: dict[str, QWidget] = {"Survey": self.survey, "Facing": self.facing}
+        self.stations: dict[str, QWidget] = {"Survey": self.survey, "Files": self.files, "Facing": self.facing}
         self._build()
         self._menus()
         self.survey.button.clicked.connect(self.carry_or_stop)
@@ -168,6 +172,7 @@ class Window(QMainWindow):
         file.addSeparator()
         self._action(file, "Carry…", "Ctrl+Return", self.carry_or_stop)
         self._action(file, "Write the record…", "Ctrl+R", self.ask_record)
+        self._action(file, "Repair a library…", "Ctrl+L", self.files.ask_library)
         file.addSeparator()
         self._action(file, "Quit", "Ctrl+Q", self.close)
         edit = self.menuBar().addMenu("Edit")
@@ -180,6 +185,7 @@ class Window(QMainWindow):
         self._action(look, "Next finding", "Ctrl+Down", self.findings.next_worst)
         self._action(look, "Next thing", "Ctrl+PgDown", lambda: self.facing.step(1))
         self._action(look, "Thing before", "Ctrl+PgUp", lambda: self.facing.step(-1))
+        self._action(look, "Look at the files again", "F5", self.outside.follow)
         self._action(look, "All fates", "Ctrl+0", lambda: self.state.filter(self.state.fate))
         findings = self.menuBar().addMenu("Findings")
         self._action(findings, "Accept…", "Ctrl+E", self.findings.accept)
@@ -199,6 +205,8 @@ class Window(QMainWindow):
         self.buttons[station].setChecked(True)
         if station == "Facing":
             self.facing.pages.setFocus()
+        elif station == "Files":
+            self.files.table.setFocus()
 
     def _opened(self) -> None:
         self.frame.setCurrentIndex(1)
@@ -329,6 +337,7 @@ class Window(QMainWindow):
             job.stop()
             job.wait(10.0)
         self.looks.close()
+        self.outside.close()
         event.accept()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
@@ -337,6 +346,11 @@ class Window(QMainWindow):
 
     def dropEvent(self, event: QDropEvent) -> None:
         for url in event.mimeData().urls():
-            if url.isLocalFile():
-                self.open(Path(url.toLocalFile()))
+            place = Path(url.toLocalFile()) if url.isLocalFile() else None
+            if place is not None and place.is_dir() and self.state.session is not None:
+                self.files.roots.add(place)
+                self.go("Files")
+                return
+            if place is not None:
+                self.open(place)
                 return

@@ -12,7 +12,7 @@ from durvan.scene.graph import Value
 from durvan.scene.vocabulary import COMPONENTS, Parameter
 
 __all__ = [
-    "NotRead", "amount", "count", "parameter_tip", "plain", "read", "source_value", "spoken", "target_value", "value",
+    "NotRead", "amount", "bytes_in_words", "count", "parameter_tip", "plain", "read", "source_value", "spoken", "target_value", "value",
 ]  # fmt: skip
 
 
@@ -59,6 +59,14 @@ def spoken(name: str) -> str:
             out.append(letter)
     text = "".join(out).strip()
     return text[:1].upper() + text[1:] if text else name
+
+
+def bytes_in_words(size: int) -> str:
+    """A file's size as people say it, in thousands: 812 kB, 3.4 MB."""
+    for unit, scale in (("GB", 1e9), ("MB", 1e6)):
+        if size >= scale:
+            return f"{size / scale:.3g} {unit}"
+    return f"{max(1, round(size / 1000))} kB" if size else ""
 
 
 def count(number: int, word: str) -> str:

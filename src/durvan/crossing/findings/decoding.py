@@ -3,28 +3,29 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 from durvan.crossing.findings.model import Finding, Level, Remedy
 from durvan.crossing.plan import Plan
-from durvan.crossing.uses import PictureUse, of_thing
+from durvan.crossing.uses import PictureUse
 from durvan.dialects.pack import Pack
 from durvan.files.audit import Verdict
 from durvan.files.copies import Use
 from durvan.files.paths import shown
-from durvan.scene.model import FileState, OutsideFile, Scene, Thing
+from durvan.scene.model import FileState, OutsideFile, Thing
 
 _STRAIGHT_BY_FORMAT = ("png", "targa", "webp")  # formats that keep alpha apart from the colours, by their own standards
 
 
 def of(
-    thing: Thing, source: Pack | None, plan: Plan, scene: Scene, verdicts: Mapping[str, Verdict]
-) -> Iterator[Finding]:
-    """What is worth knowing of the pictures that one thing reads. `verdicts` are by path; without one its use alone speaks."""
+    thing: Thing, source: Pack | None, plan: Plan, files: Mapping[str, OutsideFile], verdicts: Mapping[str, Verdict],
+    uses: Iterable[PictureUse],
+) -> Iterator[Finding]:  # fmt: skip
+    """What is worth knowing of the pictures that one thing reads. `files` are by written path, `verdicts` by path;
+    without one its use alone speaks."""
     chosen = {(t, n, p) for t, n, p, _ in plan.choices.values}
     turned = set(plan.choices.turned)
-    files = {file.written: file for file in scene.files.values()}
-    for use in of_thing(thing, source):
+    for use in uses:
         file = files.get(use.written) or OutsideFile(use.written, "", FileState.ABSENT)
         verdict = verdicts.get(file.first)
         if use.parameter and (thing.id, use.node, use.parameter) not in chosen:

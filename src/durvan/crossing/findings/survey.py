@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping
 from durvan.crossing.findings import cameras, decoding, files, lights, looks, materials, networks
 from durvan.crossing.findings.model import Finding
 from durvan.crossing.plan import Plan
+from durvan.crossing.uses import PictureUse, of_thing
 from durvan.dialects.registry import Registry
 from durvan.files.audit import Verdict
 from durvan.scene.drift import Drift
@@ -15,12 +16,12 @@ from durvan.scene.model import Kind, Thing
 
 def look_over(
     plan: Plan, registry: Registry, drifts: Mapping[str, Drift] | None = None, limit: float = 3.0,
-    verdicts: Mapping[str, Verdict] | None = None,
+    verdicts: Mapping[str, Verdict] | None = None, uses: Mapping[str, list[PictureUse]] | None = None,
 ) -> list[Finding]:  # fmt: skip
     """All findings, in a steady order; of the drifts that are known, those over the limit; of the
     pictures that were judged, what their pixels say. What a rule says of a value is in the ledger; here is what matters of it."""
     kinds: dict[tuple[int, str], dict[tuple[str, str], Finding]] = {}
-    for finding in [*_all(plan, registry, verdicts or {}), *looks.drifted(plan, drifts or {}, limit)]:
+    for finding in [*_all(plan, registry, verdicts or {}, uses), *looks.drifted(plan, drifts or {}, limit)]:
         kinds.setdefault((finding.level, finding.code), {}).setdefault((finding.key, finding.title), finding)
     # Kind by kind: one sort of them all would hold every other thread up for as long as it takes.
     out: list[Finding] = []
@@ -29,15 +30,19 @@ def look_over(
     return out
 
 
-def _all(plan: Plan, registry: Registry, verdicts: Mapping[str, Verdict]) -> Iterator[Finding]:
+def _all(
+    plan: Plan, registry: Registry, verdicts: Mapping[str, Verdict], uses: Mapping[str, list[PictureUse]] | None
+) -> Iterator[Finding]:
     scene = plan.scene
     target = registry.get(plan.choices.target)
+    outside = {file.written: file for file in scene.files.values()}
     carried: list[Thing] = [scene.things[name] for name in plan.translations]
     yield from networks.oddities(scene, set(plan.translations))
     yield from files.of(scene, set(plan.translations))
     for thing in carried:
         source = registry.packs.get(thing.dialect)
-        yield from decoding.of(thing, source, plan, scene, verdicts)
+        reads = of_thing(thing, source) if uses is None else uses.get(thing.id, ())
+        yield from decoding.of(thing, source, plan, outside, verdicts, reads)
         if thing.kind is Kind.MATERIAL:
             yield from materials.faked(thing, source, plan)
             yield from materials.binding(thing)

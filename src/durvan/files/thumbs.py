@@ -1,0 +1,119 @@
+"""Small views of pictures, as bytes to be shown; read so that a large one takes little memory, and kept on disk."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from contextlib import suppress
+from pathlib import Path
+
+import numpy as np
+import OpenImageIO as oiio
+import platformdirs
+from numpy.typing import NDArray
+
+from durvan.files import facts
+from durvan.optics.tone import srgb
+
+SIDE = 256
+_MOST_KEPT = 20_000
+Bytes = NDArray[np.uint8]
+
+
+def folder() -> Path:
+    """Where small views are kept between runs; DURVAN_THUMBS puts it elsewhere."""
+    return Path(os.environ.get("DURVAN_THUMBS") or platformdirs.user_cache_path("durvan") / "thumbs")
+
+
+def thumbnail(path: str) -> Bytes | None:
+    """A picture as it is stored, at most 256 pixels on a side, as bytes [height, width, 3]; None when it cannot be shown.
+
+    Pictures of light are brought down so that nineteen in twenty pixels fit the screen, and encoded for it.
+    """
+    key = facts.stamp(path)
+    told = facts.facts(path)
+    if key is None or told is None or not told.picture:
+        return None
+    name = hashlib.sha256(os.fsencode(f"{key[0]}|{key[1]}|{key[2]}")).hexdigest()
+    kept = folder() / name[:2] / f"{name}.npy"
+    with suppress(OSError, ValueError):
+        found: Bytes = np.load(kept, allow_pickle=False)
+        return found
+    made = _made(path, told)
+    if made is not None:
+        _keep(kept, made)
+    return made
+
+
+def _keep(kept: Path, made: Bytes) -> None:
+    fresh = kept.with_name(f".{kept.stem}.{os.getpid()}.npy")
+    try:
+        kept.parent.mkdir(parents=True, exist_ok=True)
+        np.save(fresh, made)
+        fresh.replace(kept)
+    except OSError:
+        fresh.unlink(missing_ok=True)
+
+
+def tidy() -> None:
+    """Throw the oldest away when there are too many."""
+    found: list[tuple[float, Path]] = []
+    for file in folder().glob("*/*.npy"):
+        with suppress(OSError):
+            found.append((file.stat().st_mtime, file))
+    for _, file in sorted(found)[: max(0, len(found) - _MOST_KEPT)]:
+        file.unlink(missing_ok=True)
+
+
+def _made(path: str, told: facts.Facts) -> Bytes | None:
+    source = oiio.ImageInput.open(path)
+    if source is None:
+        oiio.geterror()
+        return None
+    try:
+        level = 0
+        while level + 1 < told.mips and source.spec_dimensions(0, level + 1).width >= SIDE:
+            level += 1
+        if level and not source.seek_subimage(0, level):
+            return None
+        seen = _rows(source, source.spec(), level)
+    finally:
+        source.close()
+        oiio.geterror()
+    return None if seen is None else _shown(seen, told.depth not in ("uint8", "uint16"))
+
+
+def _rows(source: oiio.ImageInput, spec: oiio.ImageSpec, level: int) -> NDArray[np.float32] | None:
+    """Lines of a picture, each the mean of a few, as many as are shown; columns brought together likewise."""
+    step = max(1, -(-max(spec.width, spec.height) // SIDE))
+    many = min(spec.nchannels, 4)
+    lines = []
+    block = max(spec.tile_height or 1, 1)
+    for top in range(0, max(1, spec.height // step * step), step):
+        if spec.tile_width:
+            low = top // block * block
+            high = min(low + block, spec.height)
+            found = source.read_tiles(
+                0, level, spec.x, spec.x + spec.width, spec.y + low, spec.y + high, 0, 1, 0, many, oiio.FLOAT
+            )
+            found = found[top - low : top - low + 1] if found is not None else None
+        else:
+            high = min(top + min(step, 4), spec.height)
+            found = source.read_scanlines(0, level, spec.y + top, spec.y + high, 0, 0, many, oiio.FLOAT)
+        if found is None:
+            break
+        line = np.asarray(found, np.float32).reshape(-1, spec.width, many).mean(axis=0)
+        wide = spec.width // step * step
+        lines.append(line[:wide].reshape(-1, step, many).mean(axis=1) if wide else line[:1])
+    return np.stack(lines) if lines else None
+
+
+def _shown(seen: NDArray[np.float32], light: bool) -> Bytes:
+    colours = seen[..., :3] if seen.shape[2] >= 3 else np.repeat(seen[..., :1], 3, axis=2)
+    colours = np.nan_to_num(colours, nan=0.0, posinf=1.0, neginf=0.0)
+    if light:
+        if float(colours.min()) < -0.05:  # normals as they are
+            return np.asarray(np.clip((colours * 0.5 + 0.5) * 255.0, 0, 255), np.uint8)
+        most = float(np.quantile(colours, 0.95))
+        colours = srgb(np.clip(colours / most * 0.8 if most > 1.0 else colours, 0.0, 1.0)).astype(np.float32)
+    return np.asarray(np.clip(colours * 255.0 + 0.5, 0, 255), np.uint8)

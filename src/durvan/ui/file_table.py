@@ -1,0 +1,345 @@
+"""The table of files: the worst first, each with a small view, its state, how it is read, what it is and who uses it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt
+from PySide6.QtGui import QImage, QKeyEvent, QPainter
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+)
+
+from durvan.files.paths import shown
+from durvan.scene.model import FileState, OutsideFile
+from durvan.ui import file_marks
+from durvan.ui.outside import Outside
+from durvan.ui.state import Selection, State
+from durvan.ui.theme import ACCENT_WASH, BOOTH, INK, LEVEL_INKS, RULE, SMALL, SOFT, font
+from durvan.ui.words import bytes_in_words, spoken
+
+Index = QModelIndex | QPersistentModelIndex
+LOOK, FILE, STATE, READ, SIZE, USERS = range(6)
+_HEADS = ("", "file", "state", "read", "size", "used by")
+_HEIGHT = 44
+_SIDE = 36
+_ORDER = {state: place for place, state in enumerate(FileState)}
+_LINES = Qt.ItemDataRole.UserRole  # the two lines of a cell: what, and beneath it more, softer
+_MARK = Qt.ItemDataRole.UserRole + 1
+
+
+class Files(QAbstractTableModel):
+    """Every file outside the scene; what is drawn is put in words once, when the crossing has changed."""
+
+    def __init__(self, state: State, outside: Outside) -> None:
+        super().__init__()
+        self.state, self.outside = state, outside
+        self.rows: list[OutsideFile] = []
+        self.only: FileState | None = None
+        self.words = ""
+        self.order = (STATE, False)
+        self._text: dict[int, tuple[tuple[str, str], ...]] = {}
+        self._open: dict[str, int] = {}
+        for signal in (state.renewed, state.looked):
+            signal.connect(self.renew)
+        outside.small.came.connect(self._came)
+
+    def renew(self) -> None:
+        """Read the crossing again."""
+        session = self.state.session
+        self.beginResetModel()
+        files = list(session.scene.files.values()) if session is not None else []
+        self._open = {}
+        for finding in session.open_findings() if session is not None else ():
+            if finding.file:
+                self._open[finding.file] = min(self._open.get(finding.file, 9), finding.level)
+        words = self.words.casefold()
+        self.rows = [
+            file
+            for file in files
+            if (self.only is None or file.state is self.only) and (not words or words in file.written.casefold())
+        ]
+        self._text = {}
+        self._sort()
+        self.endResetModel()
+
+    def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder) -> None:
+        """Sort by a column; by state it is the worst first."""
+        self.order = (column, order == Qt.SortOrder.DescendingOrder)
+        self.layoutAboutToBeChanged.emit()
+        self._sort()
+        self.layoutChanged.emit()
+
+    def _sort(self) -> None:
+        column, down = self.order
+        keys = {
+            FILE: lambda file: file.written.casefold(),
+            READ: lambda file: (self.lines(file)[READ], file.written),
+            SIZE: lambda file: (-file.width * file.height, -file.size),
+            USERS: lambda file: (-len(file.users), file.written),
+        }
+        worst = lambda file: (_ORDER[file.state], self._open.get(file.written, 9), file.written.casefold())  # noqa: E731
+        self.rows.sort(key=keys.get(column, worst), reverse=down)
+
+    def level(self, file: OutsideFile) -> int | None:
+        """The worst level of what is open about a file."""
+        return self._open.get(file.written)
+
+    def lines(self, file: OutsideFile) -> tuple[tuple[str, str], ...]:
+        """The two lines of every cell of a row."""
+        known = self._text.get(id(file))
+        if known is None:
+            known = self._text[id(file)] = self._worded(file)
+        return known
+
+    def _worded(self, file: OutsideFile) -> tuple[tuple[str, str], ...]:
+        session = self.state.session
+        said = shown(file.linked or file.written)
+        folder, _, name = said.rpartition("/")
+        many = f" · {len(file.members)} members" if file.members else ""
+        uses = session.used(file) if session is not None else []
+        kinds = ", ".join(dict.fromkeys(str(kind) for use in uses for kind in sorted(use.uses)))
+        decoded = ", ".join(
+            dict.fromkeys(self._decoded(use.thing, use.node, use.parameter, use.decoded) for use in uses)
+        )
+        size = f"{file.width}×{file.height}" if file.width else bytes_in_words(file.size) if file.size else ""
+        tiled = f"tiled, {file.mips} mips" if file.tile and file.mips > 1 else "tiled" if file.tile else ""
+        depth = " · ".join(part for part in (_DEPTHS.get(file.depth, file.depth), tiled) if part)
+        users = list(dict.fromkeys(user[0] for user in file.users))
+        first = spoken(users[0].rsplit("/", 1)[-1]) if users else shown(file.sites[0]) if file.sites else ""
+        more = f"and {len(users) - 1} more" if len(users) > 1 else "" if users else file.kind.value
+        why = shown(file.why) or ("put in its place by hand" if file.linked else "")
+        return (
+            ("", ""), (name + many, folder or "beside the scene"), (file.state.value, why), (decoded, kinds or file.kind.value),
+            (size, depth), (first, more),
+        )  # fmt: skip
+
+    def _decoded(self, thing: str, node: str, parameter: str, said: str) -> str:
+        session = self.state.session
+        values = session.document.values if session is not None else []
+        chosen = next((v.value for v in values if (v.thing, v.node, v.parameter) == (thing, node, parameter)), None)
+        if chosen is None:
+            return said
+        use = next(u for u in session.uses[thing] if u.node == node) if session is not None else None
+        return (
+            "as colour"
+            if use is not None and chosen == use.colour
+            else "as data"
+            if use is not None and chosen == use.data
+            else f"{chosen}"
+        )
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008 - Qt's own signature
+        return 0 if parent.isValid() else len(self.rows)
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008 - Qt's own signature
+        return len(_HEADS)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return _HEADS[section]
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        return None
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        file = self.rows[index.row()]
+        column = index.column()
+        if role == Qt.ItemDataRole.DisplayRole:
+            return self.lines(file)[column][0]
+        if role == _LINES:
+            return self.lines(file)[column]
+        if role == _MARK:
+            return file.state if column == STATE else self.level(file)
+        if role == Qt.ItemDataRole.DecorationRole and column == LOOK:
+            return self.outside.small.get(file.first)
+        if role == Qt.ItemDataRole.ToolTipRole:
+            parts = [shown(file.written)]
+            if file.resolved and file.resolved != file.written:
+                parts.append(f"→ {shown(file.resolved)}")
+            parts.append(f"{file.state.value}: {file_marks.MEANINGS[file.state]}")
+            return "\n".join(parts)
+        return None
+
+    def _came(self, path: str) -> None:
+        for row, file in enumerate(self.rows):
+            if file.first == path:
+                here = self.index(row, LOOK)
+                self.dataChanged.emit(here, here, [Qt.ItemDataRole.DecorationRole])
+
+    def place(self, written: str) -> int:
+        """The row of a file, or −1."""
+        return next((row for row, file in enumerate(self.rows) if file.written == written), -1)
+
+
+_DEPTHS = {
+    "uint8": "8 bits",
+    "uint16": "16 bits",
+    "half": "half",
+    "float": "float",
+    "uint32": "32 bits",
+    "double": "double",
+}
+
+
+def _ground(painter: QPainter, option: QStyleOptionViewItem) -> QRect:
+    rect: QRect = option.rect  # type: ignore[attr-defined] # the stubs leave out Qt's public fields
+    if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined] # the same
+        painter.fillRect(rect, ACCENT_WASH)
+    painter.setPen(RULE)
+    painter.drawLine(rect.bottomLeft(), rect.bottomRight())
+    return rect
+
+
+class Cell(QStyledItemDelegate):
+    """Two lines: what, and beneath it more."""
+
+    def __init__(self, parent: QAbstractItemView, right: bool = False) -> None:
+        super().__init__(parent)
+        self.right = right
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        rect = _ground(painter, option)
+        room = rect.adjusted(6, 0, -8, 0)
+        side = Qt.AlignmentFlag.AlignRight if self.right else Qt.AlignmentFlag.AlignLeft
+        first, second = index.data(_LINES)
+        level = index.data(_MARK) if index.column() == READ else None
+        for text, place, face, ink in (
+            (first, -9, font(bold=index.column() == FILE), INK),
+            (second, 9, font(SMALL), SOFT),
+        ):
+            painter.setFont(face)
+            painter.setPen(LEVEL_INKS[0] if level == 0 and place < 0 else ink)
+            mode = Qt.TextElideMode.ElideLeft if index.column() == FILE and place > 0 else Qt.TextElideMode.ElideRight
+            cut = painter.fontMetrics().elidedText(text, mode, room.width())
+            middle = room.adjusted(0, place, 0, place) if second or index.column() == FILE else room
+            painter.drawText(middle, side | Qt.AlignmentFlag.AlignVCenter, cut)
+
+
+class StateCell(QStyledItemDelegate):
+    """The state's mark and word, and why."""
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        rect = _ground(painter, option)
+        state = index.data(_MARK)
+        first, second = index.data(_LINES)
+        y = rect.center().y() - (8 if second else 0)
+        file_marks.draw(painter, state, rect.left() + 6, y)
+        painter.setPen(file_marks.INKS.get(state, INK))
+        painter.setFont(font(bold=state is not FileState.IN_PLACE))
+        room = rect.adjusted(48, 0, -6, 0)
+        left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(room.adjusted(0, -9, 0, -9) if second else room, left, first)
+        if second:
+            painter.setFont(font(SMALL))
+            painter.setPen(SOFT)
+            below = rect.adjusted(6, 9, -6, 9)
+            painter.drawText(
+                below, left, painter.fontMetrics().elidedText(second, Qt.TextElideMode.ElideRight, below.width())
+            )
+
+
+class LookCell(QStyledItemDelegate):
+    """The small view on neutral grey."""
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        rect = _ground(painter, option)
+        box = QRect(rect.left() + 6, rect.center().y() - _SIDE // 2, _SIDE, _SIDE)
+        painter.fillRect(box, BOOTH)
+        seen: QImage | None = index.data(Qt.ItemDataRole.DecorationRole)
+        if seen is None:
+            return
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        size = seen.size().scaled(box.size(), Qt.AspectRatioMode.KeepAspectRatio)
+        painter.drawImage(
+            QRect(
+                box.center().x() - size.width() // 2 + 1,
+                box.center().y() - size.height() // 2 + 1,
+                size.width(),
+                size.height(),
+            ),
+            seen,
+        )
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        return QSize(_SIDE + 12, _HEIGHT)
+
+
+class FileTable(QTableView):
+    """One click looks at a file, a double click or Enter goes to who uses it."""
+
+    def __init__(self, state: State, outside: Outside) -> None:
+        super().__init__()
+        self.shared = state
+        self.files = Files(state, outside)
+        self.setModel(self.files)
+        self.setItemDelegate(Cell(self))
+        self.setItemDelegateForColumn(LOOK, LookCell(self))
+        self.setItemDelegateForColumn(STATE, StateCell(self))
+        self.setItemDelegateForColumn(SIZE, Cell(self, right=True))
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setShowGrid(False)
+        self.setMouseTracking(False)
+        self.setTabKeyNavigation(False)
+        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.verticalHeader().hide()
+        self.verticalHeader().setDefaultSectionSize(_HEIGHT)
+        self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        head = self.horizontalHeader()
+        head.setHighlightSections(False)
+        head.setSortIndicatorShown(False)
+        head.setSectionsClickable(True)
+        head.sectionClicked.connect(self._sort)
+        for column, wide in ((LOOK, 50), (STATE, 172), (READ, 108), (SIZE, 98), (USERS, 122)):
+            head.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
+            head.resizeSection(column, wide)
+        head.setSectionResizeMode(FILE, QHeaderView.ResizeMode.Stretch)
+        self.setAccessibleName("Files outside the scene, the worst first")
+        self.selectionModel().currentRowChanged.connect(self._look)
+        self.activated.connect(lambda _: self.go())
+        self.files.modelReset.connect(self._follow)
+        state.selected.connect(self._follow)
+
+    def _sort(self, column: int) -> None:
+        again = self.files.order == (column, False)
+        self.files.sort(column, Qt.SortOrder.DescendingOrder if again else Qt.SortOrder.AscendingOrder)
+
+    def _look(self, current: QModelIndex, previous: QModelIndex) -> None:
+        if current.isValid():
+            file = self.files.rows[current.row()]
+            if self.shared.selection.file != file.written:
+                self.shared.select(Selection(file.users[0][0] if file.users else "", file=file.written))
+
+    def go(self) -> None:
+        """Look at who uses the file."""
+        file = self.chosen()
+        if file is not None and file.users:
+            self.shared.select(Selection(file.users[0][0]))
+            self.shared.station_wanted.emit("Facing")
+
+    def chosen(self) -> OutsideFile | None:
+        """The file that is looked at."""
+        row = self.currentIndex().row()
+        return self.files.rows[row] if 0 <= row < len(self.files.rows) else None
+
+    def _follow(self) -> None:
+        selection = self.shared.selection
+        wanted = selection.file or (selection.finding.file if selection.finding is not None else "")
+        row = self.files.place(wanted) if wanted else -1
+        if row < 0:
+            self.selectionModel().clear()
+        elif self.currentIndex().row() != row or not self.selectionModel().hasSelection():
+            self.selectRow(row)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.go()
+            return
+        super().keyPressEvent(event)

@@ -1,0 +1,222 @@
+"""What goes on beside the event loop about files: small views, pixel tests, checksums, and following the disk."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtGui import QImage
+
+from durvan.errors import Stopped
+from durvan.files import facts, thumbs
+from durvan.files.audit import Auditor, Verdict
+from durvan.files.watch import Watcher, watched
+from durvan.ui.looks import image
+from durvan.ui.state import State
+from durvan.ui.work import QUEUED
+
+_TOGETHER = 300  # milliseconds between two tellings of many small news
+_MOST_HELD = 3000
+
+
+class Small(QObject):
+    """Small views of pictures: asked for as rows are drawn, the latest first, loaded by two threads."""
+
+    came = Signal(str)
+    _loaded = Signal(str, object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._held: OrderedDict[str, QImage | None] = OrderedDict()
+        self._waiting: list[str] = []
+        self._wake = threading.Condition()
+        self._closed = False
+        self._threads: list[threading.Thread] = []
+        self._loaded.connect(self._take, QUEUED)
+
+    def get(self, path: str) -> QImage | None:
+        """A small view, when it is there; else it is asked for, and `came` tells when it has come."""
+        if not path or "[" in path:
+            return None
+        if path in self._held:
+            return self._held[path]
+        self._held[path] = None
+        while len(self._held) > _MOST_HELD:
+            self._held.popitem(last=False)
+        with self._wake:
+            self._waiting.append(path)
+            self._wake.notify()
+        if not self._threads:
+            self._threads = [threading.Thread(target=self._run, name="durvan-thumbs", daemon=True) for _ in range(2)]
+            for thread in self._threads:
+                thread.start()
+        return None
+
+    def forget(self) -> None:
+        """Files have changed: what is drawn is asked for again (what has not changed comes from the disk at once)."""
+        self._held.clear()
+
+    def _run(self) -> None:
+        while True:
+            with self._wake:
+                while not self._waiting and not self._closed:
+                    self._wake.wait()
+                if self._closed:
+                    return
+                path = self._waiting.pop()  # what was drawn last is looked at now
+            self._loaded.emit(path, thumbs.thumbnail(path))
+
+    def _take(self, path: str, seen: NDArray[np.uint8] | None) -> None:
+        self._held[path] = image(seen) if seen is not None else None
+        self.came.emit(path)
+
+    def close(self) -> None:
+        """End the threads."""
+        with self._wake:
+            self._closed = True
+            self._wake.notify_all()
+        for thread in self._threads:
+            thread.join(10.0)
+
+
+class Outside(QObject):
+    """Follows the crossing: judges its pictures, watches its files, and tells when something is known or has changed."""
+
+    judged = Signal()
+    summed = Signal(str, str)
+    _news = Signal(str, object)
+    _counted = Signal(int)
+    _moved = Signal()
+
+    def __init__(self, state: State, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.state = state
+        self.small = Small(self)
+        self.auditor = Auditor()
+        self.left = 0
+        self._fresh: dict[str, Verdict] = {}
+        self._asked: set[facts.Stamp] = set()
+        self._pool = ThreadPoolExecutor(1, "durvan-audit")
+        self._sums = ThreadPoolExecutor(1, "durvan-sums")
+        self._stop = threading.Event()
+        self._watcher = Watcher(self._moved.emit)
+        self._again = False
+        self._told = QTimer(self)
+        self._told.setSingleShot(True)
+        self._told.setInterval(_TOGETHER)
+        self._told.timeout.connect(self._tell)
+        self._news.connect(self._take, QUEUED)
+        self._counted.connect(self._count, QUEUED)
+        self._moved.connect(self.follow, QUEUED)
+        state.opened.connect(self._opened)
+        state.renewed.connect(self._renewed)
+        state.busy.connect(self._free)
+
+    # judging pictures
+
+    def _opened(self) -> None:
+        self._fresh, self._asked, self.left = {}, set(), 0
+        self._watcher.start()
+
+    def _renewed(self) -> None:
+        session = self.state.session
+        if session is None:
+            return
+        pictures = [file.first for file in session.scene.pictures.values() if file.first and "[" not in file.first]
+        files = [(file.resolved, file.members) for file in session.scene.files.values()]
+        self._pool.submit(self._judge_new, pictures)
+        self._sums.submit(self._watcher.watch, watched(files), session.shelf)
+
+    def _judge_new(self, paths: list[str]) -> None:
+        keys = {path: facts.stamp(path) for path in paths}
+        wanted = [path for path, key in keys.items() if key is not None and key not in self._asked]
+        self._asked.update(key for key in keys.values() if key is not None)
+        self._counted.emit(len(wanted))
+        for path in wanted:
+            if self._stop.is_set():
+                return
+            try:
+                self._news.emit(path, self.auditor.judge(path, self._stop.is_set))
+            except Stopped:
+                return
+
+    def _count(self, more: int) -> None:
+        self.left += more
+        if not more:
+            self.judged.emit()
+
+    def _take(self, path: str, found: Verdict | None) -> None:
+        self.left = max(0, self.left - 1)
+        if found is not None:
+            self._fresh[path] = found
+        if not self._told.isActive():
+            self._told.start()
+
+    def _tell(self) -> None:
+        session = self.state.session
+        if session is None or not self._fresh:
+            self.judged.emit()
+            return
+        news, broken = self._fresh, any(verdict.problem for verdict in self._fresh.values())
+
+        def work(report: object) -> None:
+            if broken:  # a picture that breaks off is only known to do so now
+                session.settle()
+            session.audited(news)
+
+        if self.state.run("Judging pictures", work, lambda _: self._done()):
+            self._fresh = {}
+        else:
+            self._told.start()
+
+    def _done(self) -> None:
+        self.state.looked.emit()
+        self.judged.emit()
+
+    # following the disk
+
+    def follow(self) -> None:
+        """Look the files up again; plan anew when something is other than it was. Waits while something runs."""
+        session = self.state.session
+        if session is None:
+            return
+
+        def after(changed: bool) -> None:
+            self.small.forget()
+            if changed:
+                self.state.renew()
+            else:
+                self._renewed()
+
+        self._again = not self.state.run("Looking at files", session.settle, after)
+
+    def _free(self, busy: bool) -> None:
+        if not busy and self._again:
+            QTimer.singleShot(0, self.follow)
+
+    # checksums
+
+    def checksum(self, path: str, then: Callable[[str], None]) -> None:
+        """A file's checksum, worked out beside the event loop."""
+
+        def told(name: str, said: str) -> None:
+            if name == path:
+                self.summed.disconnect(told)
+                then(said)
+
+        self.summed.connect(told, QUEUED)
+        self._sums.submit(lambda: self.summed.emit(path, facts.checksum(path, self._stop.is_set)))
+
+    def close(self) -> None:
+        """End everything; nothing is left running."""
+        self._stop.set()
+        self._told.stop()
+        self._watcher.close()
+        self.small.close()
+        self._pool.shutdown(wait=True, cancel_futures=True)
+        self._sums.shutdown(wait=True, cancel_futures=True)

@@ -854,7 +854,9 @@ def cameras(room: Room) -> None:
         settings.GetPrim().CreateAttribute(f"orvik:{key}", sdf_type(key, value)).Set(value)
 
 
-def write(folder: Path, name: str, places: dict[str, str] | None = None, gammas: dict[str, float] | None = None) -> Path:
+def write(
+    folder: Path, name: str, places: dict[str, str] | None = None, gammas: dict[str, float] | None = None
+) -> Path:
     """Write the scene into a folder, without its textures; with other paths and decodings for some of them."""
     folder.mkdir(parents=True, exist_ok=True)
     room = Room(places, gammas)

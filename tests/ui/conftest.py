@@ -47,5 +47,6 @@ def lamp(window: Window, qtbot, ready: Callable[[], None], lamproom: Path) -> Wi
     """The window with the demo scene."""
     window.open(lamproom)
     qtbot.waitUntil(lambda: window.state.session is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: not window.outside.busy, timeout=60_000)
     ready()
     return window

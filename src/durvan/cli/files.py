@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections import Counter
 from collections.abc import Iterable
 from pathlib import Path
@@ -37,7 +38,7 @@ def roots_of(folders: Iterable[Path]) -> list[Root]:
     for folder in folders:
         if not folder.is_dir():
             raise MisuseError("there is no such folder.", file=folder)
-        out.append(Root(str(folder.absolute())))
+        out.append(Root(os.path.abspath(folder)))  # noqa: PTH100 - without following links
     return out
 
 

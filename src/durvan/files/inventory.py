@@ -92,6 +92,7 @@ def _measure(files: list[OutsideFile]) -> None:
         one.width, one.height, one.channels, one.depth = said.width, said.height, said.channels, said.depth
         one.tile, one.mips, one.format, one.decode = said.tile, said.mips, said.format, said.decode
         one.size = sum(told[path].size for path in one.members if path in told) or said.size
+        one.changed = max((told[path].changed for path in one.members if path in told), default=said.changed)
         bad = next((path for path in (one.members or (one.first,)) if path in told and told[path].problem), "")
         if bad:
             one.state, one.why = FileState.UNREADABLE, told[bad].problem

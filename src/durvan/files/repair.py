@@ -129,6 +129,21 @@ def dead_part(written: Iterable[str]) -> int:
     return shared
 
 
+def dead_beginning(written: Iterable[str]) -> str:
+    """The folder that most of the paths that lead nowhere begin with, as it is written; empty when they share none."""
+    groups: dict[str, list[str]] = {}
+    for one in written:
+        understood = paths.understand(one)
+        if len(understood.parts) > 1:
+            groups.setdefault("/".join(understood.text.split("/")[:2]), []).append(one)
+    if not groups:
+        return ""
+    most = max(groups.values(), key=len)
+    text, shared = paths.understand(most[0]).text, dead_part(most)
+    tail = paths.understand(most[0]).parts[shared:]
+    return text[: len(text) - len("/".join(tail)) - 1] if shared else ""
+
+
 def renamed(old: str, new: str) -> Rewrite:
     """Rename by a pattern: * stands for any letters, ? for one; each * of `new` takes what the same * of `old` stood for.
 

@@ -108,7 +108,8 @@ class OutsideFile:
     """A file outside the scene: what the scene says, where it is, who uses it (thing, node, port), what it is.
 
     `linked` is what a person put in the place of the written path. Of a series `members` are the paths and `missing`
-    the ones between them that are not there; size is then that of all, the rest that of the first.
+    the ones between them that are not there; size (bytes) is then that of all, `changed` (ns) the last time, the rest is
+    of the first.
     """
 
     written: str
@@ -128,6 +129,7 @@ class OutsideFile:
     members: tuple[str, ...] = ()
     missing: tuple[str, ...] = ()
     size: int = 0
+    changed: int = 0
     tile: int = 0
     mips: int = 0
     format: str = ""

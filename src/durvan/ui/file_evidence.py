@@ -44,7 +44,7 @@ class FileEvidence:
         across.addStretch(1)
         down.addLayout(across)
         down.addWidget(small(MEANINGS[file.state], wrap=True))
-        if file.first:
+        if file.first and file.state is not FileState.SEVERAL:
             down.addWidget(_View(file.first, self.outside))
         self._places(down, file)
         self._actions(down, file)
@@ -75,6 +75,7 @@ class FileEvidence:
             if file.state is not FileState.SEVERAL:
                 break
             down.addWidget(label(f"candidate {number + 1}", bold=True))
+            down.addWidget(_View(one.path, self.outside, 92))
             size = f"{one.width}×{one.height}, " if one.width else ""
             why = f", {one.why}" if one.why else ""
             down.addWidget(small(f"{breakable(shown(one.path))}\n{size}{bytes_in_words(one.size)}{why}", wrap=True))
@@ -198,14 +199,14 @@ def _tell(where: object, said: str) -> None:
 class _View(QWidget):
     """A picture on neutral grey."""
 
-    def __init__(self, path: str, outside: Outside) -> None:
+    def __init__(self, path: str, outside: Outside, height: int = 168) -> None:
         super().__init__()
         self.path, self.outside = path, outside
-        self.setFixedHeight(168)
+        self.setFixedHeight(height)
         outside.small.came.connect(self._came)
 
     def sizeHint(self) -> QSize:
-        return QSize(250, 168)
+        return QSize(250, self.height())
 
     def _came(self, path: str) -> None:
         if path == self.path:

@@ -45,6 +45,7 @@ class Files(QAbstractTableModel):
         self.order = (STATE, False)
         self._text: dict[int, tuple[tuple[str, str], ...]] = {}
         self._open: dict[str, int] = {}
+        self._misread: dict[str, str] = {}
         for signal in (state.renewed, state.looked):
             signal.connect(self.renew)
         outside.small.came.connect(self._came)
@@ -54,8 +55,10 @@ class Files(QAbstractTableModel):
         session = self.state.session
         self.beginResetModel()
         files = list(session.scene.files.values()) if session is not None else []
-        self._open = {}
+        self._open, self._misread = {}, {}
         for finding in session.open_findings() if session is not None else ():
+            if finding.code in _MISREAD and finding.file:
+                self._misread.setdefault(finding.file, _MISREAD[finding.code])
             if finding.file:
                 self._open[finding.file] = min(self._open.get(finding.file, 9), finding.level)
         words = self.words.casefold()
@@ -86,9 +89,9 @@ class Files(QAbstractTableModel):
         worst = lambda file: (_ORDER[file.state], self._open.get(file.written, 9), file.written.casefold())  # noqa: E731
         self.rows.sort(key=keys.get(column, worst), reverse=down)
 
-    def level(self, file: OutsideFile) -> int | None:
-        """The worst level of what is open about a file."""
-        return self._open.get(file.written)
+    def misread(self, file: OutsideFile) -> bool:
+        """Whether something is open about how a picture is read."""
+        return bool(self._misread.get(file.written))
 
     def lines(self, file: OutsideFile) -> tuple[tuple[str, str], ...]:
         """The two lines of every cell of a row."""
@@ -115,7 +118,7 @@ class Files(QAbstractTableModel):
         more = f"and {len(users) - 1} more" if len(users) > 1 else "" if users else file.kind.value
         why = shown(file.why) or ("put in its place by hand" if file.linked else "")
         return (
-            ("", ""), (name + many, folder or "beside the scene"), (file.state.value, why), (decoded, kinds or file.kind.value),
+            ("", ""), (name + many, folder or "beside the scene"), (file.state.value, why), (decoded, self._misread.get(file.written) or kinds or file.kind.value),
             (size, depth), (first, more),
         )  # fmt: skip
 
@@ -144,7 +147,8 @@ class Files(QAbstractTableModel):
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
             return _HEADS[section]
         if role == Qt.ItemDataRole.TextAlignmentRole:
-            return Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+            side = Qt.AlignmentFlag.AlignRight if section == SIZE else Qt.AlignmentFlag.AlignLeft
+            return side | Qt.AlignmentFlag.AlignVCenter
         return None
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
@@ -155,14 +159,14 @@ class Files(QAbstractTableModel):
         if role == _LINES:
             return self.lines(file)[column]
         if role == _MARK:
-            return file.state if column == STATE else self.level(file)
+            return file.state if column == STATE else self.misread(file)
         if role == Qt.ItemDataRole.DecorationRole and column == LOOK:
             return self.outside.small.get(file.first)
         if role == Qt.ItemDataRole.ToolTipRole:
             parts = [shown(file.written)]
             if file.resolved and file.resolved != file.written:
                 parts.append(f"→ {shown(file.resolved)}")
-            parts.append(f"{file.state.value}: {file_marks.MEANINGS[file.state]}")
+            parts.append(f"{file.state.value}: {shown(file.why) or file_marks.MEANINGS[file.state]}")
             return "\n".join(parts)
         return None
 
@@ -177,6 +181,12 @@ class Files(QAbstractTableModel):
         return next((row for row, file in enumerate(self.rows) if file.written == written), -1)
 
 
+# how a picture is read is wrong: what is told beneath it
+_MISREAD = {
+    "data-as-colour": "but is data", "colour-as-data": "but is colour", "linear-as-colour": "but is linear",
+    "wrong-green": "green is turned", "no-normals": "but holds no normals", "normals-elsewhere": "but holds normals",
+    "odd-gamma": "", "alpha-multiplied": "alpha is in it",
+}  # fmt: skip
 _DEPTHS = {
     "uint8": "8 bits",
     "uint16": "16 bits",
@@ -208,13 +218,13 @@ class Cell(QStyledItemDelegate):
         room = rect.adjusted(6, 0, -8, 0)
         side = Qt.AlignmentFlag.AlignRight if self.right else Qt.AlignmentFlag.AlignLeft
         first, second = index.data(_LINES)
-        level = index.data(_MARK) if index.column() == READ else None
+        wrong = index.column() == READ and index.data(_MARK)
         for text, place, face, ink in (
-            (first, -9, font(bold=index.column() == FILE), INK),
+            (first, -9, font(bold=index.column() == FILE or wrong), INK),
             (second, 9, font(SMALL), SOFT),
         ):
             painter.setFont(face)
-            painter.setPen(LEVEL_INKS[0] if level == 0 and place < 0 else ink)
+            painter.setPen(LEVEL_INKS[0] if wrong else ink)
             mode = Qt.TextElideMode.ElideLeft if index.column() == FILE and place > 0 else Qt.TextElideMode.ElideRight
             cut = painter.fontMetrics().elidedText(text, mode, room.width())
             middle = room.adjusted(0, place, 0, place) if second or index.column() == FILE else room
@@ -297,7 +307,7 @@ class FileTable(QTableView):
         head.setSortIndicatorShown(False)
         head.setSectionsClickable(True)
         head.sectionClicked.connect(self._sort)
-        for column, wide in ((LOOK, 50), (STATE, 172), (READ, 108), (SIZE, 98), (USERS, 122)):
+        for column, wide in ((LOOK, 50), (STATE, 178), (READ, 122), (SIZE, 92), (USERS, 116)):
             head.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
             head.resizeSection(column, wide)
         head.setSectionResizeMode(FILE, QHeaderView.ResizeMode.Stretch)

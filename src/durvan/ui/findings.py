@@ -35,6 +35,7 @@ class Findings(QWidget):
         super().__init__()
         self.state = state
         self.which = "open"
+        self.station = "Survey"
         self.setObjectName("findings")
         self.setStyleSheet(f"#findings {{ background: {BRIGHT.name()}; border-top: 1px solid {STRONG_RULE.name()}; }}")
         down = column(self, (16, 7, 0, 0), 3)
@@ -57,6 +58,14 @@ class Findings(QWidget):
         self.told = small()
         across.addWidget(self.told)
         across.addStretch(1)
+        self.here = QPushButton("only this station")
+        self.here.setProperty("link", True)
+        self.here.setCheckable(True)
+        self.here.setFont(font(SMALL))
+        self.here.setToolTip("Show only what the station in view is about.")
+        self.here.toggled.connect(self._only)
+        across.addWidget(self.here)
+        across.addSpacing(14)
         group = QButtonGroup(self)
         group.setExclusive(True)
         self.filters = {}
@@ -79,6 +88,16 @@ class Findings(QWidget):
             self.filters[word] = button
         return across
 
+    def _only(self, on: bool) -> None:
+        self.here.setFont(font(SMALL, bold=on))
+        self.fill()
+
+    def at(self, station: str) -> None:
+        """The station in view, for those who want to see only what that is about."""
+        self.station = station
+        if self.here.isChecked():
+            self.fill()
+
     def show_only(self, which: str) -> None:
         """Show open ones, accepted ones, or all."""
         self.which = which
@@ -92,10 +111,14 @@ class Findings(QWidget):
         if session is None:
             return []
         if self.which == "open":
-            return session.open_groups()
-        if self.which == "all":
-            return session.groups
-        return grouped(finding for finding in session.findings if session.accepted(finding))
+            groups = session.open_groups()
+        elif self.which == "all":
+            groups = session.groups
+        else:
+            groups = grouped(finding for finding in session.findings if session.accepted(finding))
+        if self.here.isChecked():
+            return grouped(f for group in groups for f in group.findings if f.station == self.station)
+        return groups
 
     def fill(self) -> None:
         """Fill the table."""

@@ -13,7 +13,7 @@ from durvan.crossing import looking
 from durvan.crossing.plan import plan
 from durvan.crossing.translate import Translation
 from durvan.scene.drift import Drift
-from durvan.scene.model import Kind, Thing
+from durvan.scene.model import Kind, Scene, Thing
 from durvan.ui.state import State
 
 MOST = 300  # materials that are measured by themselves; any other is when it is looked at
@@ -64,6 +64,7 @@ class Looks(QObject):
         self.trouble = ""
         self.left = 0
         self._keys: dict[str, int] = {}
+        self._files: dict[str, tuple[str, object]] = {}
         self._news: dict[str, Drift] = {}
         self._asked = ""
         self._told = QTimer(self)
@@ -93,6 +94,7 @@ class Looks(QObject):
         for kept in (self.closely, self.small, self.shares, self.views, self._keys, self._news):
             kept.clear()
         self._asked = self.trouble = ""
+        self._files = _files_of(session.scene)
         self.renderer.ask(looking.Load(session.scene))
         camera = self._camera()
         if camera:
@@ -118,6 +120,9 @@ class Looks(QObject):
         session = self.state.session
         if session is None or session.plan is None:
             return
+        if self._files != _files_of(session.scene):  # other pictures: both sides look different now
+            session.drifts.clear()
+            self._opened()
         fresh: list[tuple[Thing, Translation]] = []
         for thing, translation in self._pairs():
             key = _key(translation)
@@ -227,6 +232,11 @@ class Looks(QObject):
         session = self.state.session
         found = session.drifts.get(thing) if session is not None else None
         return found.mean * max(self.shares.get(thing, 0.0), 0.001) if found is not None else 0.0
+
+
+def _files_of(scene: Scene) -> dict[str, tuple[str, object]]:
+    """Which file every picture is read from now, and which state of it."""
+    return {file.written: (file.first, (file.size, file.changed)) for file in scene.pictures.values()}
 
 
 def _key(translation: Translation) -> int:

@@ -105,7 +105,12 @@ class Outside(QObject):
         self._sums = ThreadPoolExecutor(1, "durvan-sums")
         self._stop = threading.Event()
         self._watcher = Watcher(self._moved.emit)
-        self._again = False
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(_TOGETHER)
+        self._later.timeout.connect(self.follow)
+        self._rounds = 0
+        self._summing: tuple[str, Callable[[str], None]] | None = None
         self._told = QTimer(self)
         self._told.setSingleShot(True)
         self._told.setInterval(_TOGETHER)
@@ -113,9 +118,9 @@ class Outside(QObject):
         self._news.connect(self._take, QUEUED)
         self._counted.connect(self._count, QUEUED)
         self._moved.connect(self.follow, QUEUED)
+        self.summed.connect(self._take_sum, QUEUED)
         state.opened.connect(self._opened)
         state.renewed.connect(self._renewed)
-        state.busy.connect(self._free)
 
     # judging pictures
 
@@ -129,6 +134,7 @@ class Outside(QObject):
             return
         pictures = [file.first for file in session.scene.pictures.values() if file.first and "[" not in file.first]
         files = [(file.resolved, file.members) for file in session.scene.files.values()]
+        self._rounds += 1
         self._pool.submit(self._judge_new, pictures)
         self._sums.submit(self._watcher.watch, watched(files), session.shelf)
 
@@ -145,7 +151,13 @@ class Outside(QObject):
             except Stopped:
                 return
 
+    @property
+    def busy(self) -> bool:
+        """Whether pictures are still to be judged, or to be told of."""
+        return bool(self.left or self._rounds or self._fresh)
+
     def _count(self, more: int) -> None:
+        self._rounds -= 1
         self.left += more
         if not more:
             self.judged.emit()
@@ -169,7 +181,7 @@ class Outside(QObject):
                 session.settle()
             session.audited(news)
 
-        if self.state.run("Judging pictures", work, lambda _: self._done()):
+        if self.state.run("Judging pictures", work, lambda _: self._done(), quietly=True):
             self._fresh = {}
         else:
             self._told.start()
@@ -187,35 +199,32 @@ class Outside(QObject):
             return
 
         def after(changed: bool) -> None:
-            self.small.forget()
             if changed:
+                self.small.forget()
                 self.state.renew()
             else:
                 self._renewed()
 
-        self._again = not self.state.run("Looking at files", session.settle, after)
-
-    def _free(self, busy: bool) -> None:
-        if not busy and self._again:
-            QTimer.singleShot(0, self.follow)
+        if not self.state.run("Looking at files", session.settle, after, quietly=True):
+            self._later.start()
 
     # checksums
 
     def checksum(self, path: str, then: Callable[[str], None]) -> None:
-        """A file's checksum, worked out beside the event loop."""
-
-        def told(name: str, said: str) -> None:
-            if name == path:
-                self.summed.disconnect(told)
-                then(said)
-
-        self.summed.connect(told, QUEUED)
+        """A file's checksum, worked out beside the event loop; only the last one asked for is told."""
+        self._summing = (path, then)
         self._sums.submit(lambda: self.summed.emit(path, facts.checksum(path, self._stop.is_set)))
+
+    def _take_sum(self, path: str, said: str) -> None:
+        if self._summing is not None and self._summing[0] == path:
+            then, self._summing = self._summing[1], None
+            then(said)
 
     def close(self) -> None:
         """End everything; nothing is left running."""
         self._stop.set()
         self._told.stop()
+        self._later.stop()
         self._watcher.close()
         self.small.close()
         self._pool.shutdown(wait=True, cancel_futures=True)

@@ -125,7 +125,7 @@ class Preparing(QWidget):
     def run_or_stop(self) -> None:
         """Make the copies; while that runs, stop it."""
         session = self.state.session
-        if self.state.job is not None:
+        if self.state.working:
             self.state.stop()
             return
         if session is None:
@@ -149,8 +149,7 @@ class Preparing(QWidget):
         self.state.renew()
 
     def _busy(self, busy: bool) -> None:
-        job = self.state.job
-        mine = busy and job is not None and job.name == NAME
+        mine = busy and self.state.doing == NAME
         self.button.setText("Stop" if mine else "Prepare")
         self.button.setEnabled(mine or (not busy and self.state.session is not None))
         self.bar.setVisible(mine)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterable
 
 from PySide6.QtCore import Qt, Signal
@@ -22,7 +23,7 @@ from durvan.errors import DurvanError
 from durvan.files import repair
 from durvan.files.paths import shown, understand
 from durvan.files.repair import Change, Preview
-from durvan.scene.model import OutsideFile
+from durvan.scene.model import FileState, OutsideFile
 from durvan.ui.parts import Choice, column, small, title
 from durvan.ui.state import State
 from durvan.ui.theme import BRIGHT, RULE, SMALL, SOFT, STRONG_RULE, font
@@ -102,15 +103,21 @@ class Repairs(QWidget):
         session = self.state.session
         if session is None or self.fields[0].text():
             return
+        states = Counter(file.state for file in session.scene.files.values())
+        found = states[FileState.BY_A_ROOT] + states[FileState.LETTER_CASE]
+        counts = {"Take what the roots found": found, "Choose among candidates": states[FileState.SEVERAL]}
+        if self.way.currentText() in counts:
+            number = counts[self.way.currentText()]
+            self.tip.setText(
+                f"{WAYS[self.way.currentText()][1]} There {'is' if number == 1 else 'are'} {number or 'none'} now."
+            )
         open_ = [file.written for file in _unsettled(session) if len(understand(file.written).parts) > 1]
         dead = repair.dead_part(open_)
         way = self.way.currentText()
         if way == "Take folders off" and open_:
             self.fields[0].setText(str(max(1, dead)))
-        elif way == "Change the beginning" and dead:
-            first = understand(open_[0]).text
-            tail = understand(open_[0]).parts[dead:]
-            self.fields[0].setText(first[: len(first) - len("/".join(tail)) - 1])
+        elif way == "Change the beginning":
+            self.fields[0].setText(repair.dead_beginning(open_))
 
     def _point(self) -> None:
         file = self.chosen()
@@ -253,7 +260,8 @@ class PreviewTable(QWidget):
 
 
 def _row(change: Change) -> QTreeWidgetItem:
-    found = f"{change.after.value}" + (f", {change.why}" if change.why else "")
+    said = change.why and change.after not in repair.SETTLED
+    found = f"{change.after.value}, {change.why}" if said else change.after.value
     item = QTreeWidgetItem([shown(change.written), shown(change.to), found])
     for place in range(3):
         item.setToolTip(place, (change.written, change.to, change.path)[place])

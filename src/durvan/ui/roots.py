@@ -6,6 +6,7 @@ from collections import Counter
 from pathlib import Path
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QListWidget, QListWidgetItem, QMenu, QPushButton, QWidget
 
 from durvan.errors import DurvanError
@@ -34,7 +35,7 @@ class Roots(QWidget):
         head.addSpacing(6)
         head.addWidget(self.told, 1)
         down.addLayout(head)
-        self.list = QListWidget()
+        self.list = _List()
         self.list.setFixedHeight(112)
         self.list.setFont(font(SMALL))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -206,6 +207,20 @@ class Roots(QWidget):
         name, _ = QFileDialog.getOpenFileName(self, "Read roots", "", _FILTER)
         if name:
             self.read(Path(name))
+
+
+class _List(QListWidget):
+    """A list that says what to do while it is empty."""
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if not self.count():
+            painter = QPainter(self.viewport())
+            painter.setPen(SOFT)
+            painter.setFont(font(SMALL))
+            box = self.viewport().rect().adjusted(10, 6, -10, -6)
+            text = "Drag a folder here, or add one: files that are not where the scene says are looked for in it."
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap, text)
 
 
 def _short(folder: str) -> str:

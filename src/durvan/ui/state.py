@@ -21,6 +21,9 @@ from durvan.scene.graph import Value
 from durvan.scene.model import Thing
 from durvan.ui.work import QUEUED, Job
 
+Work = Callable[[Report], Any]
+Then = Callable[[Any], None]
+
 
 @dataclass(frozen=True)
 class Selection:
@@ -57,39 +60,71 @@ class State(QObject):
         self.selection = Selection()
         self.fate: Fate | None = None
         self.job: Job | None = None
+        self.quiet = False
+        self._next: tuple[str, Work, Then] | None = None
         self._again = False
         self.first: Callable[[], str] = lambda: ""  # what to look at when a scene has just been opened
 
     # one job at a time
 
-    def run(self, name: str, work: Callable[[Report], Any], then: Callable[[Any], None]) -> bool:
-        """Do something beside the event loop; False when something is running already."""
+    def run(self, name: str, work: Work, then: Then, quietly: bool = False) -> bool:
+        """Do something beside the event loop; False when something is running already.
+
+        What is done `quietly` nobody asked for: it shows nothing, and what is asked for meanwhile waits for its end.
+        """
         if self.job is not None:
-            return False
+            if not self.quiet or quietly or self._next is not None:
+                return False
+            self._next = (name, work, then)
+            self.busy.emit(True)
+            return True
         job = Job(name, work, self)
-        self.job = job
-        job.progressed.connect(self.progressed, QUEUED)
+        self.job, self.quiet = job, quietly
+        if not quietly:
+            job.progressed.connect(self.progressed, QUEUED)
         job.finished.connect(lambda result: self._end(lambda: then(result)), QUEUED)
         job.failed.connect(lambda problem: self._end(lambda: self.failed.emit(problem)), QUEUED)
-        job.stopped.connect(lambda: self._end(lambda: self.stopped.emit(name)), QUEUED)
-        self.busy.emit(True)
+        job.stopped.connect(lambda: self._end(lambda: None if quietly else self.stopped.emit(name)), QUEUED)
+        if not quietly:
+            self.busy.emit(True)
         job.start()
         return True
 
     def _end(self, after: Callable[[], None]) -> None:
         job, self.job = self.job, None
+        quiet, self.quiet = self.quiet, False
         if job is not None:
             job.wait(5.0)
             job.deleteLater()
-        self.busy.emit(False)
+        if not quiet:
+            self.busy.emit(False)
         after()
+        if self._next is not None and self.job is None:
+            following, self._next = self._next, None
+            self.run(*following)
         if self._again and self.job is None:
             self._again = False
             self.renew()
 
+    @property
+    def working(self) -> bool:
+        """Whether something runs that a person asked for, or waits to."""
+        return (self.job is not None and not self.quiet) or self._next is not None
+
+    @property
+    def doing(self) -> str:
+        """What runs that a person asked for; empty when nothing does."""
+        if self._next is not None:
+            return self._next[0]
+        return self.job.name if self.job is not None and not self.quiet else ""
+
     def stop(self) -> None:
-        """Ask what runs to end."""
-        if self.job is not None:
+        """Ask what runs to end; what only waits is not begun."""
+        if self._next is not None:
+            name, self._next = self._next[0], None
+            self.busy.emit(False)
+            self.stopped.emit(name)
+        elif self.job is not None and not self.quiet:
             self.job.stop()
 
     # the crossing

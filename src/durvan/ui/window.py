@@ -203,6 +203,7 @@ class Window(QMainWindow):
         """Show a station."""
         self.views.setCurrentWidget(self.stations[station])
         self.buttons[station].setChecked(True)
+        self.findings.at(station)
         if station == "Facing":
             self.facing.pages.setFocus()
         elif station == "Files":
@@ -291,7 +292,7 @@ class Window(QMainWindow):
     def carry_or_stop(self) -> None:
         """Ask where to write, and carry; while it runs, stop it."""
         session = self.state.session
-        if self.state.job is not None:
+        if self.state.working:
             self.state.stop()
             return
         if session is None:

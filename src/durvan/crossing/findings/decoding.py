@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterable, Iterator, Mapping
 
 from durvan.crossing.findings.model import Finding, Level, Remedy
@@ -11,7 +10,7 @@ from durvan.crossing.uses import PictureUse
 from durvan.dialects.pack import Pack
 from durvan.files.audit import Verdict
 from durvan.files.copies import Use
-from durvan.files.paths import shown
+from durvan.files.paths import shown, understand
 from durvan.scene.model import FileState, OutsideFile, Thing
 
 _STRAIGHT_BY_FORMAT = ("png", "targa", "webp")  # formats that keep alpha apart from the colours, by their own standards
@@ -39,7 +38,7 @@ def of(
 
 def _evidence(use: PictureUse, file: OutsideFile, verdict: Verdict | None) -> tuple[tuple[str, str], ...]:
     uses = ", ".join(sorted(use.uses)) or "not known"
-    out = [("picture", shown(os.path.basename(file.written))), ("used as", uses)]
+    out = [("picture", shown(understand(file.written).name)), ("used as", uses)]
     if use.parameter:
         said = f"{use.value:g}" if isinstance(use.value, float) else str(use.value)
         out.append((f"read with {use.parameter}", said))
@@ -61,7 +60,7 @@ def _made(
 
 def _decoded(use: PictureUse, file: OutsideFile, verdict: Verdict | None) -> Iterator[Finding]:
     """Data read as colour, colour read as data, numbers that name nothing."""
-    name, evidence = shown(os.path.basename(file.written)), _evidence(use, file, verdict)
+    name, evidence = shown(understand(file.written).name), _evidence(use, file, verdict)
     said = f"{use.value:g}" if isinstance(use.value, float) else str(use.value)
     data = Remedy("Read as data", "Read all as data", ("value", use.thing, use.node, use.parameter, use.data))  # type: ignore[arg-type] # a pack's plain value
     colour = Remedy("Read as colour", "Read all as colour", ("value", use.thing, use.node, use.parameter, use.colour))  # type: ignore[arg-type] # the same
@@ -96,7 +95,7 @@ def _decoded(use: PictureUse, file: OutsideFile, verdict: Verdict | None) -> Ite
 
 def _relief(use: PictureUse, file: OutsideFile, verdict: Verdict, convention: str) -> Iterator[Finding]:
     """Normals whose green points the other way, pictures that are none, and normals that are read as something else."""
-    name, evidence = shown(os.path.basename(file.written)), _evidence(use, file, verdict)
+    name, evidence = shown(understand(file.written).name), _evidence(use, file, verdict)
     if Use.NORMAL in use.uses and not verdict.normal and not verdict.constant:
         unit = ("unit vectors", f"{100 * verdict.unit:.0f} % of its pixels")
         yield _made(
@@ -119,7 +118,7 @@ def _relief(use: PictureUse, file: OutsideFile, verdict: Verdict, convention: st
 
 
 def _pixels(use: PictureUse, file: OutsideFile, verdict: Verdict) -> Iterator[Finding]:
-    name, evidence = shown(os.path.basename(file.written)), _evidence(use, file, verdict)
+    name, evidence = shown(understand(file.written).name), _evidence(use, file, verdict)
     levels = ("different values", str(verdict.levels))
     few = verdict.depth == "uint16" and 1 < verdict.levels <= 256
     if use.use is Use.HEIGHT and not verdict.constant and (verdict.depth == "uint8" or few):

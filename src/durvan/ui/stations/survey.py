@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 
 from durvan.crossing.carry import Carried
 from durvan.progress import Step
-from durvan.scene.model import Kind
+from durvan.scene.model import FileState, Kind
 from durvan.ui.grid import Grid
 from durvan.ui.looks import Looks
 from durvan.ui.parts import Choice, clear, column, label, rule, small, title
@@ -214,7 +214,7 @@ class Survey(QWidget):
         self.button.setText(f"Carry {count(things, 'thing')}")
         self.summary.setText(f"{count(len(session.plan.ledger), 'value')} in {len(self.grid.table)} families")
         self._facts()
-        self._busy(self.state.job is not None)
+        self._busy(self.state.working)
 
     def _scope_choices(self) -> None:
         session = self.state.session
@@ -247,7 +247,7 @@ class Survey(QWidget):
         table.setHorizontalSpacing(6)
         table.setVerticalSpacing(2)
         kinds = {kind: sum(1 for _ in scene.of(kind)) for kind in Kind}
-        absent = sum(1 for picture in scene.pictures.values() if picture.state != "in place")
+        absent = sum(1 for picture in scene.pictures.values() if picture.state is FileState.ABSENT)
         rows = [
             ("unit", f"{scene.metres_per_unit * 100:g} cm"),
             ("up", scene.up_axis),
@@ -274,8 +274,7 @@ class Survey(QWidget):
         ready = session is not None and not busy
         for box in (self.scope, self.target, self.placement, self.limit):
             box.setEnabled(ready)
-        job = self.state.job
-        carrying = busy and job is not None and job.name == "Carrying"
+        carrying = busy and self.state.doing == "Carrying"
         if carrying:
             self.button.setText("Stop")
             self.button.setEnabled(True)

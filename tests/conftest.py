@@ -5,6 +5,7 @@ from __future__ import annotations
 import atexit
 import os
 import shutil
+import sys
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
@@ -14,6 +15,7 @@ import pytest
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 _KEPT = tempfile.mkdtemp(prefix="durvan-tests-")  # nothing of the person who runs the tests is read or changed
 os.environ["DURVAN_ROOTS"] = str(Path(_KEPT) / "roots.txt")
+os.environ["DURVAN_THUMBS"] = str(Path(_KEPT) / "thumbs")
 os.environ["DURVAN_INDEXES"] = str(Path(_KEPT) / "indexes")
 
 atexit.register(shutil.rmtree, _KEPT, ignore_errors=True)
@@ -42,6 +44,15 @@ def lamproom() -> Path:
 def lamp_scene(lamproom: Path, packs: Registry) -> Scene:
     """The demo scene, read; not to be changed."""
     return open_scene(lamproom, packs)
+
+
+@pytest.fixture
+def moved(tmp_path: Path) -> Path:
+    """The moved variant of the demo scene, in a folder of its own: its scene's file."""
+    sys.path.insert(0, str(ROOT / "demo"))
+    from build_moved import build
+
+    return build(tmp_path / "moved")
 
 
 @pytest.fixture(scope="session")

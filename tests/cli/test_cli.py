@@ -9,7 +9,7 @@ from html.parser import HTMLParser
 
 import pytest
 
-from durvan.cli.main import app, run
+from durvan.cli.main import app
 from making import small, write
 
 
@@ -18,20 +18,6 @@ def durvan(*arguments: object) -> subprocess.CompletedProcess[str]:
     return subprocess.run(
         [sys.executable, "-c", code, *map(str, arguments)], capture_output=True, text=True, check=False
     )
-
-
-@pytest.fixture
-def call(monkeypatch, capsys):
-    """Run a command in this process: status, output, errors."""
-
-    def go(*arguments: object):
-        monkeypatch.setattr(sys, "argv", ["durvan", *map(str, arguments)])
-        with pytest.raises(SystemExit) as ended:
-            run()
-        out, err = capsys.readouterr()
-        return ended.value.code or 0, out, err
-
-    return go
 
 
 def test_survey_tells_and_ends_with_one_when_something_stops(call, lamproom) -> None:

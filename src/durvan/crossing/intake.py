@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import atexit
 import gc
+import os
 from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -19,7 +20,7 @@ from durvan.formats.usd_open import open_stage
 from durvan.formats.usd_read import RawScene, RawThing, read_stage
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Graph, Link, Node
-from durvan.scene.model import Kind, Oddity, Reference, Scene, Thing
+from durvan.scene.model import FileKind, Kind, Oddity, Reference, Scene, Thing
 from durvan.scene.vocabulary import NodeType
 
 PLAIN = "preview"  # the pack that speaks USD's own lights and cameras
@@ -295,6 +296,10 @@ class Intake:
             kind = kind_of(one.written, "file")
             site = places.get(one.layer, {}).get(one.written, "") or Path(one.layer).name
             self.scene.references.append(Reference(one.written, anchor_of(one.layer), "", path=site, kind=kind))
+        config = os.environ.get("OCIO", "")
+        if config and "://" not in config:
+            here = str(Path(self.raw.file).absolute().parent)
+            self.scene.references.append(Reference(config, here, path="$OCIO", kind=FileKind.COLOUR_CONFIG))
 
 
 def _words(value: object) -> str:

@@ -89,7 +89,7 @@ class Session:
             return ""
         command = self.done.pop()
         self.undone.append(command)
-        self.document = command.before
+        self.document = self._with_memory(command.before)
         return command.name
 
     def redo(self) -> str:
@@ -98,8 +98,12 @@ class Session:
             return ""
         command = self.undone.pop()
         self.done.append(command)
-        self.document = command.after
+        self.document = self._with_memory(command.after)
         return command.name
+
+    def _with_memory(self, document: Document) -> Document:
+        """A former document with what was learnt since: undoing forgets no file and no place."""
+        return document.model_copy(update={"remembered": self.document.remembered, "source": self.document.source})
 
     @property
     def changed(self) -> bool:

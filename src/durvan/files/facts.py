@@ -158,12 +158,9 @@ def _read(path: str, size: int, changed: int) -> Facts:
 
 
 def _header(path: str, size: int, changed: int) -> Facts:
-    try:
-        source = oiio.ImageInput.open(path)
-    except (UnicodeError, RuntimeError) as problem:
-        return Facts(size, changed, problem=f"has a name that the picture library refuses ({type(problem).__name__})")
+    source, problem = opened(path)
     if source is None:
-        return Facts(size, changed, problem=_tidy(oiio.geterror(), path))
+        return Facts(size, changed, problem=problem)
     spec = source.spec()
     mips = 1
     while spec.tile_width and mips < 32 and source.seek_subimage(0, mips):
@@ -179,6 +176,15 @@ def _header(path: str, size: int, changed: int) -> Facts:
     source.close()
     oiio.geterror()
     return found
+
+
+def opened(path: str, config: oiio.ImageSpec | None = None) -> tuple[oiio.ImageInput | None, str]:
+    """A picture opened by the picture library, or why it cannot be."""
+    try:
+        source = oiio.ImageInput.open(path, config) if config is not None else oiio.ImageInput.open(path)
+    except (TypeError, UnicodeError):
+        return None, "has a name that is no UTF-8, which the picture library cannot open"
+    return source, "" if source is not None else _tidy(oiio.geterror(), path)
 
 
 def _tidy(message: str, path: str) -> str:

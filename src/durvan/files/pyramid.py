@@ -76,9 +76,9 @@ class _Pyramid:
         self.task, self.out, self.stack, self.report = task, out, stack, report
         config = oiio.ImageSpec()
         config.attribute("oiio:UnassociatedAlpha", 1)
-        source = oiio.ImageInput.open(task.original, config)
+        source, problem = facts.opened(task.original, config)
         if source is None:
-            raise PictureError(f"cannot be read as a picture ({oiio.geterror()[:160].strip()}).", file=task.original)
+            raise PictureError(f"{problem}.", file=task.original)
         self.source = source
         stack.callback(self.source.close)
         writer = oiio.ImageOutput.create(out)

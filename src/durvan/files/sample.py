@@ -10,6 +10,7 @@ import OpenImageIO as oiio
 from numpy.typing import NDArray
 
 from durvan.errors import PictureError, Stopped
+from durvan.files.facts import opened
 
 Floats = NDArray[np.float32]
 WHOLE = 1_100_000  # pixels up to which a picture is read whole
@@ -45,9 +46,9 @@ def sample(path: str, stop: Callable[[], bool] = lambda: False) -> Sample:
     """Read patches of a picture, from its first line to its last. Raises PictureError when it cannot be read to its end."""
     config = oiio.ImageSpec()
     config.attribute("oiio:UnassociatedAlpha", 1)
-    source = oiio.ImageInput.open(path, config)
+    source, problem = opened(path, config)
     if source is None:
-        raise PictureError(f"cannot be read as a picture ({oiio.geterror()[:160].strip()}).", file=path)
+        raise PictureError(f"{problem}.", file=path)
     try:
         spec = source.spec()
         many = spec.nchannels if spec.nchannels <= 4 else 4

@@ -66,9 +66,8 @@ def tidy() -> None:
 
 
 def _made(path: str, told: facts.Facts) -> Bytes | None:
-    source = oiio.ImageInput.open(path)
+    source, _ = facts.opened(path)
     if source is None:
-        oiio.geterror()
         return None
     try:
         level = 0

@@ -69,7 +69,7 @@ def pixels(resolved: str, decode: str | float, most: int = 2048) -> NDArray[np.f
     if not resolved or not _exists(resolved):
         return None
     with on_disk(resolved) as file:
-        buffer = oiio.ImageBuf(file) if file else None
+        buffer = oiio.ImageBuf(file, 0, _level(file, most)) if file else None
         if buffer is None or buffer.has_error or not buffer.spec().width or not buffer.spec().height:
             oiio.geterror()
             return None
@@ -78,11 +78,26 @@ def pixels(resolved: str, decode: str | float, most: int = 2048) -> NDArray[np.f
         if max(spec.width, spec.height) > most:
             factor = most / max(spec.width, spec.height)
             size = oiio.ROI(0, max(1, round(spec.width * factor)), 0, max(1, round(spec.height * factor)))
-            buffer = oiio.ImageBufAlgo.resize(buffer, roi=size)
+            buffer = oiio.ImageBufAlgo.resize(buffer, "triangle", roi=size)
         found = buffer.get_pixels(oiio.FLOAT)
     if found is None or found.size == 0:
         return None
     return _decoded(np.asarray(found, dtype=np.float32), "srgb" if decode == "auto" and whole else decode)
+
+
+def _level(file: str, most: int) -> int:
+    """The mip of a tiled picture that is just large enough; 0 for one without mips."""
+    source = oiio.ImageInput.open(file)
+    if source is None:
+        return 0
+    level = 0
+    while source.seek_subimage(0, level + 1):
+        spec = source.spec()
+        if max(spec.width, spec.height) < most:
+            break
+        level += 1
+    source.close()
+    return level
 
 
 def _decoded(found: NDArray[np.float32], decode: str | float) -> NDArray[np.float32]:

@@ -1,0 +1,145 @@
+"""What pictures are by their pixels: each test alone, and all on the labelled pictures."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from labelled import Labelled, bricks, encoded, fractal, make, normals, save
+from painted import paint
+
+from durvan.errors import PictureError
+from durvan.files import facts, thumbs
+from durvan.files.audit import Auditor, Verdict, judge
+from durvan.files.sample import sample
+
+
+@pytest.fixture(scope="module")
+def judged(tmp_path_factory: pytest.TempPathFactory) -> list[tuple[Labelled, Verdict]]:
+    """All labelled pictures with what is said of them."""
+    pictures = list(make(tmp_path_factory.mktemp("labelled")))
+    assert len(pictures) >= 200
+    return [(one, judge(str(one.file))) for one in pictures]
+
+
+Truth = Callable[[Labelled], bool]
+Said = Callable[[Verdict], bool]
+
+
+def share(judged, truth: Truth, said: Said, among: Truth = lambda one: True) -> tuple[float, float]:
+    """How many of the true ones are missed, and how many of the others are said falsely."""
+    chosen = [(one, verdict) for one, verdict in judged if among(one)]
+    true = [said(verdict) for one, verdict in chosen if truth(one)]
+    false = [said(verdict) for one, verdict in chosen if not truth(one)]
+    return 1 - sum(true) / len(true), sum(false) / len(false)
+
+
+# name → truth, what is said, among which, the most that may be missed and said falsely; docs/decode-audit.md has the same
+RATES: dict[str, tuple[Truth, Said, Truth, float, float]] = {
+    "a map of normals": (lambda one: one.normal, lambda v: v.normal, lambda one: True, 0.05, 0.0),
+    "green up": (lambda one: one.green == "up", lambda v: v.green == "up", lambda one: one.normal, 0.07, 0.0),
+    "green down": (lambda one: one.green == "down", lambda v: v.green == "down", lambda one: one.normal, 0.07, 0.0),
+    "grey": (lambda one: one.grey, lambda v: v.grey, lambda one: not one.light, 0.0, 0.0),
+    "linear in 8 bits": (lambda one: one.linear and not one.hard, lambda v: v.linear, lambda one: not one.light and one.hard != "linear from more than 8 bits", 0.1, 0.01),
+    "alpha straight": (lambda one: one.alpha == "straight", lambda v: v.alpha == "straight", lambda one: bool(one.alpha), 0.05, 0.0),
+    "alpha multiplied in": (lambda one: one.alpha == "multiplied in", lambda v: v.alpha == "multiplied in", lambda one: bool(one.alpha), 0.1, 0.0),
+    "cut off": (lambda one: one.clipped, lambda v: v.clipped, lambda one: one.light, 0.0, 0.05),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", RATES)
+def test_how_often_a_verdict_is_right(judged, name) -> None:
+    truth, said, among, missed, false = RATES[name]
+    found = share(judged, truth, said, among)
+    assert found[0] <= missed and found[1] <= false, found
+
+
+def test_what_cannot_be_told_is_not_said(judged) -> None:
+    ridges = [verdict.green for one, verdict in judged if one.hard == "ridges along one axis"]
+    assert len(ridges) == 8 and set(ridges) == {""}
+
+
+@pytest.mark.parametrize("up", [True, False])
+@pytest.mark.parametrize("shape", [fractal, bricks])
+def test_green_of_normals_stored_as_they_are(tmp_path, up, shape) -> None:
+    signed = normals(shape(np.random.default_rng(3)), 12.0, up) * 2 - 1
+    verdict = judge(str(save(tmp_path / "n.exr", signed, "half")))
+    assert verdict.normal and verdict.green == ("up" if up else "down")
+
+
+def test_turning_green_round_turns_the_verdict_round(tmp_path) -> None:
+    picture = normals(fractal(np.random.default_rng(9)), 8.0, True)
+    first = judge(str(save(tmp_path / "a.png", picture)))
+    picture[..., 1] = 1 - picture[..., 1]
+    second = judge(str(save(tmp_path / "b.png", picture)))
+    assert (first.green, second.green) == ("up", "down") and first.curl == pytest.approx(1 / second.curl, rel=0.05)
+
+
+def test_constants_levels_and_means(tmp_path) -> None:
+    flat = judge(str(save(tmp_path / "flat.png", np.full((32, 32, 3), 0.5, np.float32))))
+    assert flat.constant and flat.grey and flat.mean == pytest.approx((0.5, 0.5, 0.5), abs=0.01)
+    steps = np.round(fractal(np.random.default_rng(1)) * 255) / 255
+    blown = judge(str(save(tmp_path / "steps.png", steps, "uint16")))
+    assert blown.depth == "uint16" and blown.levels <= 256
+
+
+def test_nothing_is_read_from_numbers_that_are_none(tmp_path) -> None:
+    assert (
+        "no number" in judge(str(save(tmp_path / "nan.exr", np.full((8, 8, 3), np.nan, np.float32), "float"))).problem
+    )
+    half = np.full((8, 8, 3), 0.5, np.float32)
+    half[0] = np.inf
+    assert judge(str(save(tmp_path / "inf.exr", half, "float"))).mean == pytest.approx((0.5, 0.5, 0.5))
+
+
+def test_a_picture_that_breaks_off_is_unreadable_from_then_on(tmp_path) -> None:
+    whole = Path(paint(tmp_path / "a.tif", 300, 1, 3, "uint16"))
+    told = facts.facts(str(whole))
+    assert told is not None and told.picture
+    cut = tmp_path / "cut.jpg"
+    data = Path(paint(tmp_path / "b.jpg", 400)).read_bytes()
+    cut.write_bytes(data[: len(data) // 3] + data[-40:])  # its last bytes are those of a whole one
+    verdict = judge(str(cut))
+    after = facts.facts(str(cut))
+    assert after is not None and (bool(verdict.problem) == bool(after.problem))
+
+
+def test_samples_cover_a_large_picture_from_first_line_to_last(tmp_path) -> None:
+    lines = np.linspace(0, 1, 1500, dtype=np.float32)[:, None, None] * np.ones((1, 1200, 1), np.float32)
+    seen = sample(str(save(tmp_path / "ramp.png", lines, "uint16")))
+    assert not seen.whole and min(p.min() for p in seen.patches) == 0.0 and max(p.max() for p in seen.patches) == 1.0
+    assert sum(patch.size for patch in seen.patches) < 700_000
+    with pytest.raises(PictureError):
+        sample(str(tmp_path / "none.png"))
+
+
+def test_an_auditor_judges_each_state_of_a_file_once(tmp_path) -> None:
+    file = paint(tmp_path / "a.png", 32, 1)
+    auditor, told = Auditor(2), []
+    auditor.judge_all([file, file, str(tmp_path / "none.png")], lambda path, verdict: told.append(path))
+    assert told == [file] and auditor.known(file) is auditor.judge(file)
+    first = auditor.known(file)
+    paint(tmp_path / "a.png", 40, 2)
+    assert auditor.known(file) is None and auditor.judge(file) is not first
+    assert auditor.judge(str(tmp_path / "none.png")) is None
+
+
+# small views
+
+
+def test_small_views(tmp_path, monkeypatch) -> None:
+    monkeypatch.setenv("DURVAN_THUMBS", str(tmp_path / "thumbs"))
+    wide = np.linspace(0, 1, 1000, dtype=np.float32)[None, :, None] * np.ones((500, 1, 3), np.float32)
+    file = str(save(tmp_path / "wide.png", encoded(wide)))
+    seen = thumbs.thumbnail(file)
+    assert seen is not None and seen.shape == (125, 250, 3) and seen[60, 0, 0] < 20 and seen[60, -1, 0] > 240
+    assert len(list((tmp_path / "thumbs").rglob("*.npy"))) == 1
+    assert np.array_equal(thumbs.thumbnail(file), seen)
+    sky = str(save(tmp_path / "sky.exr", wide * 500, "half"))
+    bright = thumbs.thumbnail(sky)
+    assert bright is not None and 100 < bright.mean() < 230
+    (tmp_path / "bad.png").write_text("words")
+    assert thumbs.thumbnail(str(tmp_path / "bad.png")) is None and thumbs.thumbnail("/none.png") is None
+    thumbs.tidy()

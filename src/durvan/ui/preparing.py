@@ -38,7 +38,6 @@ class Preparing(QWidget):
         self.state = state
         self.folder = ""
         self.settings: dict[Use, Settings] = dict(DEFAULTS)
-        self.filling = False
         down = column(self, (0, 0, 0, 0), 3)
         down.addWidget(title("Tiled copies"))
         self.where = self._choice(
@@ -93,13 +92,12 @@ class Preparing(QWidget):
         """Show what the crossing says."""
         session = self.state.session
         if session is not None:
-            self.filling = True
             if session.document.copies not in ("", "beside"):
                 self.folder = session.document.copies
             self.reads.setCurrentIndex(int(bool(session.document.copies)))
             self.where.setItemText(1, f"In {Path(self.folder).name}" if self.folder else "In a folder…")
             self.where.setCurrentIndex(int(bool(self.folder)))
-            self.filling = False
+            self._busy(self.state.working)
 
     def _where(self) -> None:
         if self.where.currentData() == "folder":

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+import threading
+import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -13,6 +16,7 @@ from painted import paint
 from durvan.errors import PictureError
 from durvan.files import facts, thumbs
 from durvan.files.audit import Auditor, Verdict, judge
+from durvan.files.looker import Looker
 from durvan.files.sample import sample
 
 
@@ -124,6 +128,38 @@ def test_an_auditor_judges_each_state_of_a_file_once(tmp_path) -> None:
     paint(tmp_path / "a.png", 40, 2)
     assert auditor.known(file) is None and auditor.judge(file) is not first
     assert auditor.judge(str(tmp_path / "none.png")) is None
+
+
+# a process of its own
+
+
+def test_a_looker_answers_and_survives_what_breaks_it(tmp_path, monkeypatch) -> None:
+    monkeypatch.setenv("DURVAN_THUMBS", str(tmp_path / "thumbs"))
+    good, seen, judged, done = paint(tmp_path / "a.png", 32, 1), [], {}, threading.Event()
+
+    def take(path: str, verdict: Verdict | None) -> None:
+        judged[path] = verdict
+        if len(judged) == 3:
+            done.set()
+
+    looker = Looker(seen.append, take)
+    looker.test([good])
+    looker.view(good)
+    for _ in range(200):
+        if judged:
+            break
+        time.sleep(0.05)
+    assert judged[good] == judge(good) and seen == [good] and thumbs.known(good) is not None
+    looker._process.kill()  # as a picture would that breaks the picture library
+    looker._process.wait()
+    (tmp_path / "bad.png").write_text("words")
+    looker.test([str(tmp_path / "bad.png"), str(tmp_path / os.fsdecode(b"\xff.png"))])
+    assert done.wait(30.0)
+    assert "cannot be read" in judged[str(tmp_path / "bad.png")].problem
+    looker.close()
+    assert not [thread for thread in threading.enumerate() if thread.name == "durvan-looker"]
+    looker.view(good)  # nobody listens any more, and nothing is started
+    assert looker._thread is not None and not looker._thread.is_alive()
 
 
 # small views

@@ -17,7 +17,7 @@ from pydantic import BaseModel
 from durvan.crossing import document as files
 from durvan.crossing.carry import Carried, carry
 from durvan.crossing.document import Accepted, Document, Note, Override, Place, Reading, Relink, Remembered, Turn
-from durvan.crossing.findings import Finding, Group, Level, Remedy, grouped, look_over
+from durvan.crossing.findings import Finding, Group, Level, Remedy, decoding, grouped, look_over
 from durvan.crossing.findings.looks import drifted
 from durvan.crossing.intake import open_scene
 from durvan.crossing.outside import Outlook, settle
@@ -237,8 +237,17 @@ class Session:
     def audited(self, verdicts: Mapping[str, Verdict]) -> None:
         """Take in what pictures were found to be, and raise what findings there are of them."""
         self.verdicts.update(verdicts)
-        if self.plan is not None:
-            self._look()
+        if self.plan is None:
+            return
+        known = [file for file in self.scene.files.values() if file.first in verdicts]
+        things = {user[0] for file in known for user in file.users} & set(self.plan.translations)
+        others = [f for f in self.findings if f.code not in decoding.CODES or f.thing not in things]
+        files = {file.written: file for file in self.scene.files.values()}
+        for name in things:
+            thing = self.scene.things[name]
+            source = self.registry.packs.get(thing.dialect)
+            others.extend(decoding.of(thing, source, self.plan, files, self.verdicts, self.uses.get(name, ())))
+        self._found(sorted(others, key=lambda finding: (finding.level, finding.code, finding.thing, finding.path)))
 
     # what follows
 

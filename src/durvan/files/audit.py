@@ -65,10 +65,15 @@ def judge(path: str, stop: Callable[[], bool] = lambda: False) -> Verdict:
     try:
         return of_sample(path, sample(path, stop))
     except PictureError as problem:
-        told = facts.facts(path)
-        if told is not None and not told.problem:
-            facts.remember(path, replace(told, problem=problem.what.rstrip(".")))
+        broken(path, problem.what)
         return Verdict(path, problem=problem.what)
+
+
+def broken(path: str, problem: str) -> None:
+    """From now on a file counts as one that cannot be read, until it is changed."""
+    told = facts.facts(path)
+    if told is not None and not told.problem:
+        facts.remember(path, replace(told, problem=problem.rstrip(".")))
 
 
 def of_sample(path: str, seen: Sample) -> Verdict:

@@ -30,19 +30,33 @@ def thumbnail(path: str) -> Bytes | None:
 
     Pictures of light are brought down so that nineteen in twenty pixels fit the screen, and encoded for it.
     """
-    key = facts.stamp(path)
-    told = facts.facts(path)
-    if key is None or told is None or not told.picture:
-        return None
-    name = hashlib.sha256(os.fsencode(f"{key[0]}|{key[1]}|{key[2]}")).hexdigest()
-    kept = folder() / name[:2] / f"{name}.npy"
-    with suppress(OSError, ValueError):
-        found: Bytes = np.load(kept, allow_pickle=False)
+    found = known(path)
+    told = facts.facts(path) if found is None else None
+    kept = _place(path)
+    if found is not None or told is None or kept is None or not told.picture:
         return found
     made = _made(path, told)
     if made is not None:
         _keep(kept, made)
     return made
+
+
+def known(path: str) -> Bytes | None:
+    """The small view of a picture that was made before and has not changed since; None when there is none."""
+    kept = _place(path)
+    if kept is not None:
+        with suppress(OSError, ValueError):
+            found: Bytes = np.load(kept, allow_pickle=False)
+            return found
+    return None
+
+
+def _place(path: str) -> Path | None:
+    key = facts.stamp(path)
+    if key is None:
+        return None
+    name = hashlib.sha256(os.fsencode(f"{key[0]}|{key[1]}|{key[2]}")).hexdigest()
+    return folder() / name[:2] / f"{name}.npy"
 
 
 def _keep(kept: Path, made: Bytes) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, QTimer
 from PySide6.QtGui import QImage, QKeyEvent, QPainter
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -15,7 +15,8 @@ from PySide6.QtWidgets import (
     QTableView,
 )
 
-from durvan.files.paths import shown
+from durvan.crossing.uses import PictureUse
+from durvan.files.paths import shown, understand
 from durvan.scene.model import FileState, OutsideFile
 from durvan.ui import file_marks
 from durvan.ui.outside import Outside
@@ -46,30 +47,56 @@ class Files(QAbstractTableModel):
         self._text: dict[int, tuple[tuple[str, str], ...]] = {}
         self._open: dict[str, int] = {}
         self._misread: dict[str, str] = {}
-        for signal in (state.renewed, state.looked):
-            signal.connect(self.renew)
-        outside.small.came.connect(self._came)
+        self._uses: dict[str, list[PictureUse]] = {}
+        self._chosen: dict[tuple[str, str, str], object] = {}
+        self._texts_of: tuple[object, object] = (None, None)
+        state.renewed.connect(self.renew)
+        state.looked.connect(self.retell)
 
     def renew(self) -> None:
         """Read the crossing again."""
         session = self.state.session
         self.beginResetModel()
         files = list(session.scene.files.values()) if session is not None else []
-        self._open, self._misread = {}, {}
-        for finding in session.open_findings() if session is not None else ():
-            if finding.code in _MISREAD and finding.file:
-                self._misread.setdefault(finding.file, _MISREAD[finding.code])
-            if finding.file:
-                self._open[finding.file] = min(self._open.get(finding.file, 9), finding.level)
+        self._read_findings()
         words = self.words.casefold()
         self.rows = [
             file
             for file in files
             if (self.only is None or file.state is self.only) and (not words or words in file.written.casefold())
         ]
-        self._text = {}
         self._sort()
         self.endResetModel()
+
+    def retell(self) -> None:
+        """More is known of the files; their order stays, so that nothing jumps while somebody reads."""
+        session = self.state.session
+        if (
+            session is not None
+            and self.rows
+            and session.scene.files.get(self.rows[0].resolved or self.rows[0].written) is None
+        ):
+            self.renew()
+            return
+        self._read_findings()
+        if self.rows:
+            self.dataChanged.emit(self.index(0, 0), self.index(len(self.rows) - 1, len(_HEADS) - 1))
+
+    def _read_findings(self) -> None:
+        session = self.state.session
+        self._open, self._misread = {}, {}
+        for finding in session.open_findings() if session is not None else ():
+            if finding.code in _MISREAD and finding.file:
+                self._misread.setdefault(finding.file, _MISREAD[finding.code])
+            if finding.file:
+                self._open[finding.file] = min(self._open.get(finding.file, 9), finding.level)
+        of = (session.scene.files, session.document.values) if session is not None else (None, None)
+        if self._texts_of[0] is not of[0] or self._texts_of[1] is not of[1]:
+            self._texts_of, self._text, self._uses = of, {}, {}
+            values = session.document.values if session is not None else []
+            self._chosen = {(v.thing, v.node, v.parameter): v.value for v in values}
+            for use in (use for many in (session.uses if session is not None else {}).values() for use in many):
+                self._uses.setdefault(use.written, []).append(use)
 
     def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder) -> None:
         """Sort by a column; by state it is the worst first."""
@@ -82,7 +109,7 @@ class Files(QAbstractTableModel):
         column, down = self.order
         keys = {
             FILE: lambda file: file.written.casefold(),
-            READ: lambda file: (self.lines(file)[READ], file.written),
+            READ: lambda file: (self._reading(file), file.written),
             SIZE: lambda file: (-file.width * file.height, -file.size),
             USERS: lambda file: (-len(file.users), file.written),
         }
@@ -98,18 +125,16 @@ class Files(QAbstractTableModel):
         known = self._text.get(id(file))
         if known is None:
             known = self._text[id(file)] = self._worded(file)
-        return known
+        wrong = self._misread.get(file.written)
+        return known if not wrong else (*known[:READ], (known[READ][0], wrong), *known[READ + 1 :])
 
     def _worded(self, file: OutsideFile) -> tuple[tuple[str, str], ...]:
-        session = self.state.session
         said = shown(file.linked or file.written)
-        folder, _, name = said.rpartition("/")
+        name = understand(said).name
+        folder = said[: len(said) - len(name)].rstrip("/\\") if said.endswith(name) else ""
         many = f" · {len(file.members)} members" if file.members else ""
-        uses = session.used(file) if session is not None else []
+        uses = self._uses.get(file.written, ())
         kinds = ", ".join(dict.fromkeys(str(kind) for use in uses for kind in sorted(use.uses)))
-        decoded = ", ".join(
-            dict.fromkeys(self._decoded(use.thing, use.node, use.parameter, use.decoded) for use in uses)
-        )
         size = f"{file.width}×{file.height}" if file.width else bytes_in_words(file.size) if file.size else ""
         tiled = f"tiled, {file.mips} mips" if file.tile and file.mips > 1 else "tiled" if file.tile else ""
         depth = " · ".join(part for part in (_DEPTHS.get(file.depth, file.depth), tiled) if part)
@@ -118,24 +143,19 @@ class Files(QAbstractTableModel):
         more = f"and {len(users) - 1} more" if len(users) > 1 else "" if users else file.kind.value
         why = shown(file.why) or ("put in its place by hand" if file.linked else "")
         return (
-            ("", ""), (name + many, folder or "beside the scene"), (file.state.value, why), (decoded, self._misread.get(file.written) or kinds or file.kind.value),
+            ("", ""), (name + many, folder or "beside the scene"), (file.state.value, why), (self._reading(file), kinds or file.kind.value),
             (size, depth), (first, more),
         )  # fmt: skip
 
-    def _decoded(self, thing: str, node: str, parameter: str, said: str) -> str:
-        session = self.state.session
-        values = session.document.values if session is not None else []
-        chosen = next((v.value for v in values if (v.thing, v.node, v.parameter) == (thing, node, parameter)), None)
+    def _reading(self, file: OutsideFile) -> str:
+        """How a picture is decoded, as a person has chosen it, or as the scene says."""
+        return ", ".join(dict.fromkeys(self._decoded(use) for use in self._uses.get(file.written, ())))
+
+    def _decoded(self, use: PictureUse) -> str:
+        chosen = self._chosen.get((use.thing, use.node, use.parameter))
         if chosen is None:
-            return said
-        use = next(u for u in session.uses[thing] if u.node == node) if session is not None else None
-        return (
-            "as colour"
-            if use is not None and chosen == use.colour
-            else "as data"
-            if use is not None and chosen == use.data
-            else f"{chosen}"
-        )
+            return use.decoded
+        return "as colour" if chosen == use.colour else "as data" if chosen == use.data else f"{chosen}"
 
     def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008 - Qt's own signature
         return 0 if parent.isValid() else len(self.rows)
@@ -169,12 +189,6 @@ class Files(QAbstractTableModel):
             parts.append(f"{file.state.value}: {shown(file.why) or file_marks.MEANINGS[file.state]}")
             return "\n".join(parts)
         return None
-
-    def _came(self, path: str) -> None:
-        for row, file in enumerate(self.rows):
-            if file.first == path:
-                here = self.index(row, LOOK)
-                self.dataChanged.emit(here, here, [Qt.ItemDataRole.DecorationRole])
 
     def place(self, written: str) -> int:
         """The row of a file, or −1."""
@@ -286,6 +300,7 @@ class FileTable(QTableView):
     def __init__(self, state: State, outside: Outside) -> None:
         super().__init__()
         self.shared = state
+        self._followed = ""
         self.files = Files(state, outside)
         self.setModel(self.files)
         self.setItemDelegate(Cell(self))
@@ -315,6 +330,12 @@ class FileTable(QTableView):
         self.selectionModel().currentRowChanged.connect(self._look)
         self.activated.connect(lambda _: self.go())
         self.files.modelReset.connect(self._follow)
+        self._drawing = QTimer(self)
+        self._drawing.setSingleShot(True)
+        self._drawing.setInterval(60)
+        self._drawing.timeout.connect(self._draw)
+        self._come: set[str] = set()
+        outside.small.came.connect(self._came)
         state.selected.connect(self._follow)
 
     def _sort(self, column: int) -> None:
@@ -326,6 +347,19 @@ class FileTable(QTableView):
             file = self.files.rows[current.row()]
             if self.shared.selection.file != file.written:
                 self.shared.select(Selection(file.users[0][0] if file.users else "", file=file.written))
+
+    def _came(self, path: str) -> None:
+        """Small views come many at a time; they are drawn together."""
+        self._come.add(path)
+        if not self._drawing.isActive():
+            self._drawing.start()
+
+    def _draw(self) -> None:
+        come, self._come = self._come, set()
+        first, last = self.rowAt(0), self.rowAt(self.viewport().height() - 1)
+        for row in range(max(first, 0), (last if last >= 0 else len(self.files.rows) - 1) + 1):
+            if self.files.rows[row].first in come:
+                self.viewport().update(self.visualRect(self.files.index(row, LOOK)))
 
     def go(self) -> None:
         """Look at who uses the file."""
@@ -346,7 +380,11 @@ class FileTable(QTableView):
         if row < 0:
             self.selectionModel().clear()
         elif self.currentIndex().row() != row or not self.selectionModel().hasSelection():
+            here = self.verticalScrollBar().value()
             self.selectRow(row)
+            if wanted == self._followed:  # it was chosen before, so where somebody has scrolled to stays
+                self.verticalScrollBar().setValue(here)
+        self._followed = wanted
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):

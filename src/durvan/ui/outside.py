@@ -3,41 +3,36 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QImage
 
-from durvan.errors import Stopped
 from durvan.files import facts, thumbs
-from durvan.files.audit import Auditor, Verdict
+from durvan.files.audit import Verdict, broken
+from durvan.files.looker import Looker
 from durvan.files.watch import Watcher, watched
 from durvan.ui.looks import image
 from durvan.ui.state import State
 from durvan.ui.work import QUEUED
 
 _TOGETHER = 300  # milliseconds between two tellings of many small news
+_SELDOM = 8000
 _MOST_HELD = 3000
 
 
 class Small(QObject):
-    """Small views of pictures: asked for as rows are drawn, the latest first, loaded by two threads."""
+    """Small views of pictures: asked for as rows are drawn; made by a process, kept on disk and in memory."""
 
     came = Signal(str)
-    _loaded = Signal(str, object)
+    asked = Signal(str)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._held: OrderedDict[str, QImage | None] = OrderedDict()
-        self._waiting: list[str] = []
-        self._wake = threading.Condition()
-        self._closed = False
-        self._threads: list[threading.Thread] = []
-        self._loaded.connect(self._take, QUEUED)
 
     def get(self, path: str) -> QImage | None:
         """A small view, when it is there; else it is asked for, and `came` tells when it has come."""
@@ -48,40 +43,18 @@ class Small(QObject):
         self._held[path] = None
         while len(self._held) > _MOST_HELD:
             self._held.popitem(last=False)
-        with self._wake:
-            self._waiting.append(path)
-            self._wake.notify()
-        if not self._threads:
-            self._threads = [threading.Thread(target=self._run, name="durvan-thumbs", daemon=True) for _ in range(2)]
-            for thread in self._threads:
-                thread.start()
+        self.asked.emit(path)
         return None
 
-    def forget(self) -> None:
-        """Files have changed: what is drawn is asked for again (what has not changed comes from the disk at once)."""
-        self._held.clear()
-
-    def _run(self) -> None:
-        while True:
-            with self._wake:
-                while not self._waiting and not self._closed:
-                    self._wake.wait()
-                if self._closed:
-                    return
-                path = self._waiting.pop()  # what was drawn last is looked at now
-            self._loaded.emit(path, thumbs.thumbnail(path))
-
-    def _take(self, path: str, seen: NDArray[np.uint8] | None) -> None:
+    def take(self, path: str) -> None:
+        """A small view is on the disk now."""
+        seen = thumbs.known(path)
         self._held[path] = image(seen) if seen is not None else None
         self.came.emit(path)
 
-    def close(self) -> None:
-        """End the threads."""
-        with self._wake:
-            self._closed = True
-            self._wake.notify_all()
-        for thread in self._threads:
-            thread.join(10.0)
+    def forget(self) -> None:
+        """Files have changed: what is drawn is asked for again."""
+        self._held.clear()
 
 
 class Outside(QObject):
@@ -89,6 +62,7 @@ class Outside(QObject):
 
     judged = Signal()
     summed = Signal(str, str)
+    _seen = Signal(str)
     _news = Signal(str, object)
     _counted = Signal(int)
     _moved = Signal()
@@ -97,11 +71,12 @@ class Outside(QObject):
         super().__init__(parent)
         self.state = state
         self.small = Small(self)
-        self.auditor = Auditor()
+        self.looker = Looker(self._seen.emit, self._news.emit)
+        self.small.asked.connect(self.looker.view)
+        self._seen.connect(self.small.take, QUEUED)
         self.left = 0
         self._fresh: dict[str, Verdict] = {}
         self._asked: set[facts.Stamp] = set()
-        self._pool = ThreadPoolExecutor(1, "durvan-audit")
         self._sums = ThreadPoolExecutor(1, "durvan-sums")
         self._stop = threading.Event()
         self._watcher = Watcher(self._moved.emit)
@@ -126,6 +101,7 @@ class Outside(QObject):
 
     def _opened(self) -> None:
         self._fresh, self._asked, self.left = {}, set(), 0
+        self.looker.forget()
         self._watcher.start()
 
     def _renewed(self) -> None:
@@ -135,21 +111,15 @@ class Outside(QObject):
         pictures = [file.first for file in session.scene.pictures.values() if file.first and "[" not in file.first]
         files = [(file.resolved, file.members) for file in session.scene.files.values()]
         self._rounds += 1
-        self._pool.submit(self._judge_new, pictures)
+        self._sums.submit(self._test_new, pictures)
         self._sums.submit(self._watcher.watch, watched(files), session.shelf)
 
-    def _judge_new(self, paths: list[str]) -> None:
+    def _test_new(self, paths: list[str]) -> None:
         keys = {path: facts.stamp(path) for path in paths}
         wanted = [path for path, key in keys.items() if key is not None and key not in self._asked]
         self._asked.update(key for key in keys.values() if key is not None)
         self._counted.emit(len(wanted))
-        for path in wanted:
-            if self._stop.is_set():
-                return
-            try:
-                self._news.emit(path, self.auditor.judge(path, self._stop.is_set))
-            except Stopped:
-                return
+        self.looker.test(wanted)
 
     @property
     def busy(self) -> bool:
@@ -166,7 +136,12 @@ class Outside(QObject):
         self.left = max(0, self.left - 1)
         if found is not None:
             self._fresh[path] = found
-        if not self._told.isActive():
+            if found.problem:
+                broken(path, found.problem)
+        if not self.left:  # the last: there is nothing to wait for
+            self._told.setInterval(_TOGETHER)
+            self._told.start()
+        elif not self._told.isActive():
             self._told.start()
 
     def _tell(self) -> None:
@@ -174,21 +149,25 @@ class Outside(QObject):
         if session is None or not self._fresh:
             self.judged.emit()
             return
-        news, broken = self._fresh, any(verdict.problem for verdict in self._fresh.values())
+        news, bad = self._fresh, any(verdict.problem for verdict in self._fresh.values())
 
         def work(report: object) -> None:
-            if broken:  # a picture that breaks off is only known to do so now
+            if bad:  # a picture that breaks off is only known to do so now
                 session.settle()
             session.audited(news)
 
-        if self.state.run("Judging pictures", work, lambda _: self._done(), quietly=True):
+        began = time.monotonic()
+        if self.state.run("Judging pictures", work, lambda _: self._done(began), quietly=True):
             self._fresh = {}
         else:
             self._told.start()
 
-    def _done(self) -> None:
+    def _done(self, began: float) -> None:
         self.state.looked.emit()
         self.judged.emit()
+        # Telling is dear in a large scene, so there it is done less often.
+        took = 1000 * (time.monotonic() - began)
+        self._told.setInterval(int(min(max(_TOGETHER, 25 * took), _SELDOM)))
 
     # following the disk
 
@@ -226,6 +205,5 @@ class Outside(QObject):
         self._told.stop()
         self._later.stop()
         self._watcher.close()
-        self.small.close()
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        self.looker.close()
         self._sums.shutdown(wait=True, cancel_futures=True)

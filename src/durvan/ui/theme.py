@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cache
+
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication
 
@@ -33,11 +35,16 @@ LEVEL_INKS = {0: QColor(142, 30, 24), 1: INK, 2: SOFT}
 TITLE, BODY, SMALL = 15, 13, 12
 
 
+@cache
+def _family() -> str:
+    """Asking for all families takes longer than drawing a cell, so it is done once."""
+    return "Inter" if "Inter" in QFontDatabase.families() else "DejaVu Sans"
+
+
+@cache
 def font(size: int = BODY, bold: bool = False, mono: bool = False) -> QFont:
-    """The interface's type at one of its three sizes (pixels), with figures of equal width."""
-    families = QFontDatabase.families()
-    wanted = "DejaVu Sans Mono" if mono else "Inter" if "Inter" in families else "DejaVu Sans"
-    made = QFont(wanted)
+    """The interface's type at one of its three sizes (pixels), with figures of equal width. Not to be changed by who asks."""
+    made = QFont("DejaVu Sans Mono" if mono else _family())
     made.setPixelSize(size)
     made.setWeight(QFont.Weight.DemiBold if bold else QFont.Weight.Normal)
     made.setFeature(QFont.Tag("tnum"), 1)

@@ -13,6 +13,10 @@ from durvan.files.copies import Use
 from durvan.files.paths import shown, understand
 from durvan.scene.model import FileState, OutsideFile, Thing
 
+CODES = {
+    "data-as-colour", "colour-as-data", "odd-gamma", "linear-as-colour", "no-normals", "wrong-green", "normals-elsewhere",
+    "eight-bit-height", "surroundings-low", "surroundings-clipped", "alpha-multiplied", "constant-picture",
+}  # fmt: skip
 _STRAIGHT_BY_FORMAT = ("png", "targa", "webp")  # formats that keep alpha apart from the colours, by their own standards
 
 

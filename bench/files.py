@@ -48,7 +48,7 @@ def index() -> None:
     with tempfile.TemporaryDirectory() as name:
         base = Path(name)
         tree(base / "root")
-        os.environ["DURVAN_INDEXES"] = str(base / "indexes")
+        os.environ["DURVAN_KEPT"] = str(base / "indexes")
         root = Root(str(base / "root"))
         said = [Reference(f"/gone/maps/map_{(7 * n) % FOLDERS}_{n % EACH}.exr", str(base)) for n in range(REFERENCES)]
         out = {}

@@ -60,7 +60,7 @@ def paint(file: Path, seed: int) -> None:
 def main() -> None:
     """Measure."""
     folder = Path(sys.argv[1])
-    os.environ["DURVAN_THUMBS"] = str(folder / "thumbs")
+    os.environ["DURVAN_KEPT"] = str(folder / "thumbs")
     file = scene(folder)
     app = QApplication([])
     dress(app)

@@ -15,8 +15,7 @@ import pytest
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 _KEPT = tempfile.mkdtemp(prefix="durvan-tests-")  # nothing of the person who runs the tests is read or changed
 os.environ["DURVAN_ROOTS"] = str(Path(_KEPT) / "roots.txt")
-os.environ["DURVAN_THUMBS"] = str(Path(_KEPT) / "thumbs")
-os.environ["DURVAN_INDEXES"] = str(Path(_KEPT) / "indexes")
+os.environ["DURVAN_KEPT"] = str(Path(_KEPT) / "kept")
 
 atexit.register(shutil.rmtree, _KEPT, ignore_errors=True)
 
@@ -46,13 +45,22 @@ def lamp_scene(lamproom: Path, packs: Registry) -> Scene:
     return open_scene(lamproom, packs)
 
 
-@pytest.fixture
-def moved(tmp_path: Path) -> Path:
-    """The moved variant of the demo scene, in a folder of its own: its scene's file."""
+@pytest.fixture(scope="session")
+def moved_once(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The moved variant of the demo scene, built once; not to be changed."""
     sys.path.insert(0, str(ROOT / "demo"))
     from build_moved import build
 
-    return build(tmp_path / "moved")
+    folder = tmp_path_factory.mktemp("built") / "moved"
+    build(folder)
+    return folder
+
+
+@pytest.fixture
+def moved(moved_once: Path, tmp_path: Path) -> Path:
+    """The moved variant of the demo scene, in a folder of its own: its scene's file."""
+    shutil.copytree(moved_once, tmp_path / "moved")
+    return tmp_path / "moved" / "scene" / "lamproom_moved.usda"
 
 
 @pytest.fixture(scope="session")

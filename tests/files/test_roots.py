@@ -101,7 +101,7 @@ def test_an_index_is_brought_up_to_date_folder_by_folder(tmp_path, monkeypatch) 
 
 
 def test_an_index_is_kept_on_disk(tmp_path, monkeypatch) -> None:
-    monkeypatch.setenv("DURVAN_INDEXES", str(tmp_path / "kept"))
+    monkeypatch.setenv("DURVAN_KEPT", str(tmp_path / "kept"))
     folder = tmp_path / "root"
     (folder / "odd\nname").mkdir(parents=True)
     (folder / "odd\nname" / os.fsdecode(b"\xff.png")).touch()
@@ -110,7 +110,7 @@ def test_an_index_is_kept_on_disk(tmp_path, monkeypatch) -> None:
     store(made)
     again = stored(Root(str(folder)))
     assert again.folders == made.folders and again.find(os.fsdecode(b"\xff.png"))
-    kept = next((tmp_path / "kept").iterdir())
+    kept = next((tmp_path / "kept" / "indexes").iterdir())
     kept.write_bytes(kept.read_bytes()[:40])
     assert stored(Root(str(folder))).folders == {}  # a broken one is built again
 
@@ -167,7 +167,7 @@ def test_indexing_can_be_stopped(tmp_path) -> None:
 
 
 def test_a_shelf_is_asked_from_several_threads(tmp_path, monkeypatch) -> None:
-    monkeypatch.setenv("DURVAN_INDEXES", str(tmp_path / "kept"))
+    monkeypatch.setenv("DURVAN_KEPT", str(tmp_path / "kept"))
     (tmp_path / "root").mkdir()
     (tmp_path / "root" / "a.png").touch()
     shelf, found = Shelf(), []

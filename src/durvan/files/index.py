@@ -14,8 +14,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
-import platformdirs
-
+from durvan.files import kept
 from durvan.files.roots import Root
 from durvan.progress import Report, Step, silent
 
@@ -158,14 +157,9 @@ def within(path: str, folder: str) -> bool:
     return path == folder or path.startswith(folder.rstrip("/") + "/")
 
 
-def store_folder() -> Path:
-    """Where indexes are kept between runs; DURVAN_INDEXES puts it elsewhere."""
-    return Path(os.environ.get("DURVAN_INDEXES") or platformdirs.user_cache_path("durvan") / "indexes")
-
-
 def _file_of(root: Root) -> Path:
     name = hashlib.sha256(os.fsencode(root.folder) + (b"+" if root.deep else b"-")).hexdigest()[:24]
-    return store_folder() / f"{name}.index"
+    return kept.folder("indexes") / f"{name}.index"
 
 
 def store(index: Index) -> None:
@@ -179,14 +173,7 @@ def store(index: Index) -> None:
             os.fsencode("/".join(folder.files)),
             os.fsencode("/".join(folder.folders)),
         ]
-    file = _file_of(index.root)
-    fresh = file.with_name(f"{file.name}.{os.getpid()}.{threading.get_ident()}")
-    try:
-        file.parent.mkdir(parents=True, exist_ok=True)
-        fresh.write_bytes(b"\0".join(parts))
-        fresh.replace(file)
-    except OSError:
-        fresh.unlink(missing_ok=True)
+    kept.write(_file_of(index.root), b"\0".join(parts))
 
 
 def stored(root: Root) -> Index:

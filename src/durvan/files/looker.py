@@ -14,9 +14,10 @@ from collections.abc import Callable, Iterable
 from contextlib import suppress
 from dataclasses import asdict
 
-from durvan.files import thumbs
-from durvan.files.audit import Verdict, judge
+from durvan.files import kept, thumbs
+from durvan.files.audit import VERSION, Verdict, judge
 
+_MOST_VERDICTS = 100_000
 Answered = Callable[[str, Verdict | None], None]
 
 
@@ -119,15 +120,29 @@ def _verdict(said: dict[str, object]) -> Verdict:
     return Verdict(**{name: tuple(value) if isinstance(value, list) else value for name, value in said.items()})  # type: ignore[arg-type] # as it was sent
 
 
+def _judged(path: str) -> Verdict:
+    """A verdict, from the last time when neither the picture nor the tests have changed."""
+    where = kept.place("verdicts", path, f".{VERSION}.json")
+    if where is not None:
+        with suppress(OSError, ValueError, TypeError):
+            return _verdict(json.loads(where.read_text(encoding="utf-8")))
+    found = judge(path)
+    if where is not None and not found.problem:
+        kept.write(where, json.dumps(asdict(found)).encode())
+    return found
+
+
 def main() -> None:
     """Answer questions until nobody asks any more."""
+    kept.tidy(thumbs.KIND, thumbs.MOST)
+    kept.tidy("verdicts", _MOST_VERDICTS)
     for line in sys.stdin:
         kind, path = json.loads(line)
         answer = None
         if kind == "view":
             thumbs.thumbnail(path)
         else:
-            answer = asdict(judge(path))
+            answer = asdict(_judged(path))
         sys.stdout.write(json.dumps(answer) + "\n")
         sys.stdout.flush()
 

@@ -2,27 +2,19 @@
 
 from __future__ import annotations
 
-import hashlib
-import os
+import io
 from contextlib import suppress
-from pathlib import Path
 
 import numpy as np
 import OpenImageIO as oiio
-import platformdirs
 from numpy.typing import NDArray
 
-from durvan.files import facts
+from durvan.files import facts, kept
 from durvan.optics.tone import srgb
 
 SIDE = 256
-_MOST_KEPT = 20_000
+KIND, MOST = "thumbs", 20_000
 Bytes = NDArray[np.uint8]
-
-
-def folder() -> Path:
-    """Where small views are kept between runs; DURVAN_THUMBS puts it elsewhere."""
-    return Path(os.environ.get("DURVAN_THUMBS") or platformdirs.user_cache_path("durvan") / "thumbs")
 
 
 def thumbnail(path: str) -> Bytes | None:
@@ -32,51 +24,25 @@ def thumbnail(path: str) -> Bytes | None:
     """
     found = known(path)
     told = facts.facts(path) if found is None else None
-    kept = _place(path)
-    if found is not None or told is None or kept is None or not told.picture:
+    where = kept.place(KIND, path, ".npy")
+    if found is not None or told is None or where is None or not told.picture:
         return found
     made = _made(path, told)
     if made is not None:
-        _keep(kept, made)
+        data = io.BytesIO()
+        np.save(data, made)
+        kept.write(where, data.getvalue())
     return made
 
 
 def known(path: str) -> Bytes | None:
     """The small view of a picture that was made before and has not changed since; None when there is none."""
-    kept = _place(path)
-    if kept is not None:
+    where = kept.place(KIND, path, ".npy")
+    if where is not None:
         with suppress(OSError, ValueError):
-            found: Bytes = np.load(kept, allow_pickle=False)
+            found: Bytes = np.load(where, allow_pickle=False)
             return found
     return None
-
-
-def _place(path: str) -> Path | None:
-    key = facts.stamp(path)
-    if key is None:
-        return None
-    name = hashlib.sha256(os.fsencode(f"{key[0]}|{key[1]}|{key[2]}")).hexdigest()
-    return folder() / name[:2] / f"{name}.npy"
-
-
-def _keep(kept: Path, made: Bytes) -> None:
-    fresh = kept.with_name(f".{kept.stem}.{os.getpid()}.npy")
-    try:
-        kept.parent.mkdir(parents=True, exist_ok=True)
-        np.save(fresh, made)
-        fresh.replace(kept)
-    except OSError:
-        fresh.unlink(missing_ok=True)
-
-
-def tidy() -> None:
-    """Throw the oldest away when there are too many."""
-    found: list[tuple[float, Path]] = []
-    for file in folder().glob("*/*.npy"):
-        with suppress(OSError):
-            found.append((file.stat().st_mtime, file))
-    for _, file in sorted(found)[: max(0, len(found) - _MOST_KEPT)]:
-        file.unlink(missing_ok=True)
 
 
 def _made(path: str, told: facts.Facts) -> Bytes | None:

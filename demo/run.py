@@ -7,6 +7,10 @@ import subprocess
 import sys
 from pathlib import Path
 
+sys.path.insert(0, str(Path(__file__).parent))
+
+from build_moved import build
+
 ROOT = Path(__file__).parent.parent
 SCENE = ROOT / "demo" / "lamproom" / "lamproom.usda"
 OUT = ROOT / "out" / "demo"
@@ -38,6 +42,14 @@ def on_the_command_line() -> None:
         "--out",
         f"{out}/lamproom_alone.usdc",
     )
+    moved = build(OUT / "moved")
+    library = ["--root", str(OUT / "moved" / "library")]
+    step(
+        "The same scene with its textures moved: where every file is, and how it is read", "files", str(moved), *library
+    )
+    step("Repair its paths, into a copy beside it", "relink", str(moved), *library)
+    copy = str(moved.with_name("lamproom_moved_relinked.usda"))
+    step("Make tiled copies of its pictures", "prepare", copy, "--out", f"{out}/copies", *library)
     few = "Oilskin,TableOak,LogBook,PedestalBrass,CeilingPaint"
     step(
         "Measure how different some materials will look, and fit them",
@@ -56,7 +68,7 @@ def on_the_command_line() -> None:
     )
     step("Write the record", "record", f"{out}/lamproom.durvan", "--out", f"{out}/lamproom.html")
     print(f"\nThe results are in {OUT}:")
-    for file in sorted(OUT.iterdir()):
+    for file in sorted(file for file in OUT.iterdir() if file.is_file()):
         print(f"  {file.name:26} {file.stat().st_size / 1000:8.0f} kB")
 
 

@@ -118,9 +118,20 @@ def test_green_is_turned_round_for_the_target(session) -> None:
     after = session.plan.translations[wrong.thing].graph
     # green up is what Pellune wants: the picture feeds the relief straight away, and the turn that was there is gone
     assert len(after.nodes) == len(before.nodes) - 1 and not found(session, "wrong-green")
+    row = next(
+        row for row in session.plan.translations[wrong.thing].rows if (row.node, row.parameter) == ("bumps", "map")
+    )
+    assert "turned round by hand" in row.reason
     session.undo()
     session.renew()
     assert found(session, "wrong-green")
+
+
+def test_green_is_not_offered_to_be_turned_within_one_dialect(session) -> None:
+    audit(session, silent)
+    session.do("Stay", target="orvik")
+    session.renew()
+    assert found(session, "wrong-green")[0].remedies == ()
 
 
 def test_every_picture_is_judged_and_told_of(session) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -10,6 +10,8 @@ import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
+
+from durvan.files.audit import Verdict
 
 Array = NDArray[np.float32]
 SIZE = 256
@@ -187,3 +189,30 @@ def make(folder: Path) -> Iterator[Labelled]:
         if clipped:
             picture = np.minimum(picture, float(rng.choice([1.0, 4.0, 16.0])))
         yield Labelled(save(folder / f"sky_{number}.exr", picture, "half"), clipped=clipped, light=True)
+
+
+Truth = Callable[[Labelled], bool]
+Said = Callable[[Verdict], bool]
+
+
+def share(
+    judged: list[tuple[Labelled, Verdict]], truth: Truth, said: Said, among: Truth = lambda one: True
+) -> tuple[float, float]:
+    """How many of the true ones are missed, and how many of the others are said falsely."""
+    chosen = [(one, verdict) for one, verdict in judged if among(one)]
+    true = [said(verdict) for one, verdict in chosen if truth(one)]
+    false = [said(verdict) for one, verdict in chosen if not truth(one)]
+    return 1 - sum(true) / len(true), sum(false) / len(false)
+
+
+# name → truth, what is said, among which, the most that may be missed and said falsely; docs/decode-audit.md tells of them
+RATES: dict[str, tuple[Truth, Said, Truth, float, float]] = {
+    "a map of normals": (lambda one: one.normal, lambda v: v.normal, lambda one: True, 0.05, 0.0),
+    "green up": (lambda one: one.green == "up", lambda v: v.green == "up", lambda one: one.normal, 0.07, 0.0),
+    "green down": (lambda one: one.green == "down", lambda v: v.green == "down", lambda one: one.normal, 0.07, 0.0),
+    "grey": (lambda one: one.grey, lambda v: v.grey, lambda one: not one.light, 0.0, 0.0),
+    "linear in 8 bits": (lambda one: one.linear and not one.hard, lambda v: v.linear, lambda one: not one.light and one.hard != "linear from more than 8 bits", 0.1, 0.01),
+    "alpha straight": (lambda one: one.alpha == "straight", lambda v: v.alpha == "straight", lambda one: bool(one.alpha), 0.05, 0.0),
+    "alpha multiplied in": (lambda one: one.alpha == "multiplied in", lambda v: v.alpha == "multiplied in", lambda one: bool(one.alpha), 0.1, 0.0),
+    "cut off": (lambda one: one.clipped, lambda v: v.clipped, lambda one: one.light, 0.0, 0.05),
+}  # fmt: skip

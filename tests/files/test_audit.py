@@ -5,12 +5,11 @@ from __future__ import annotations
 import os
 import threading
 import time
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import pytest
-from labelled import Labelled, bricks, encoded, fractal, make, normals, save
+from labelled import RATES, bricks, encoded, fractal, make, normals, save, share
 from painted import paint
 
 from durvan.errors import PictureError
@@ -18,30 +17,6 @@ from durvan.files import facts, kept, thumbs
 from durvan.files.audit import Auditor, Verdict, judge
 from durvan.files.looker import Looker
 from durvan.files.sample import sample
-
-Truth = Callable[[Labelled], bool]
-Said = Callable[[Verdict], bool]
-
-
-def share(judged, truth: Truth, said: Said, among: Truth = lambda one: True) -> tuple[float, float]:
-    """How many of the true ones are missed, and how many of the others are said falsely."""
-    chosen = [(one, verdict) for one, verdict in judged if among(one)]
-    true = [said(verdict) for one, verdict in chosen if truth(one)]
-    false = [said(verdict) for one, verdict in chosen if not truth(one)]
-    return 1 - sum(true) / len(true), sum(false) / len(false)
-
-
-# name → truth, what is said, among which, the most that may be missed and said falsely; docs/decode-audit.md has the same
-RATES: dict[str, tuple[Truth, Said, Truth, float, float]] = {
-    "a map of normals": (lambda one: one.normal, lambda v: v.normal, lambda one: True, 0.05, 0.0),
-    "green up": (lambda one: one.green == "up", lambda v: v.green == "up", lambda one: one.normal, 0.07, 0.0),
-    "green down": (lambda one: one.green == "down", lambda v: v.green == "down", lambda one: one.normal, 0.07, 0.0),
-    "grey": (lambda one: one.grey, lambda v: v.grey, lambda one: not one.light, 0.0, 0.0),
-    "linear in 8 bits": (lambda one: one.linear and not one.hard, lambda v: v.linear, lambda one: not one.light and one.hard != "linear from more than 8 bits", 0.1, 0.01),
-    "alpha straight": (lambda one: one.alpha == "straight", lambda v: v.alpha == "straight", lambda one: bool(one.alpha), 0.05, 0.0),
-    "alpha multiplied in": (lambda one: one.alpha == "multiplied in", lambda v: v.alpha == "multiplied in", lambda one: bool(one.alpha), 0.1, 0.0),
-    "cut off": (lambda one: one.clipped, lambda v: v.clipped, lambda one: one.light, 0.0, 0.05),
-}  # fmt: skip
 
 
 def test_how_often_the_verdicts_are_right(tmp_path) -> None:

@@ -141,6 +141,15 @@ def test_series_are_one_entry_with_members(place) -> None:
     assert frames.state is FileState.ABSENT and frames.members == ()
 
 
+def test_a_tile_that_others_of_the_same_thing_have_is_missing(place) -> None:
+    here = str(place / "scene")
+    for name in ("a.1001.png", "a.1002.png", "a.1011.png", "b.1001.png", "b.1002.png"):
+        paint(place / "scene" / name, seed=len(name))
+    said = [Reference(f"{n}.<UDIM>.png", here, thing="/skin", node=n, port="file") for n in "ab"]
+    a, b = take(said, finder(place)).values()
+    assert a.missing == () and b.missing == ("1011",)
+
+
 # what is wrong with a file
 
 

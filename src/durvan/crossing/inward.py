@@ -81,7 +81,16 @@ class Incoming:
             found = self.resolve(link, "surface")
             if isinstance(found, Link):
                 self.out.graph.outputs[output] = found
+        self._tell_turned(source)
         return self.out
+
+    def _tell_turned(self, source: Graph) -> None:
+        """What a person has turned round stands in the rows of those who read it."""
+        for row in self.out.rows if self.thing.turned else ():
+            link = source.nodes[row.node].links.get(row.parameter) if row.node in source.nodes else None
+            if link is not None and link.node in self.thing.turned and row.fate < Fate.LOST:
+                row.meet(Fate.RECAST)
+                row.reason = f"The green of {link.node} is turned round by hand. {row.reason}".strip()
 
     def _ready_graph(self) -> Graph:
         """The source's graph in the vocabulary's words; nodes that are folded into links leave their rows."""

@@ -53,6 +53,7 @@ def take(references: Iterable[Reference], resolver: Resolver, report: Report = s
                 one.users.append((user.thing, user.node, user.port))
             one.sites.append(user.path or f"{user.thing}/{user.node}".rstrip("/"))
     _measure(list(out.values()))
+    _tiles(list(out.values()))
     _twins(list(out.values()))
     return out
 
@@ -102,6 +103,25 @@ def _measure(files: list[OutsideFile]) -> None:
             newer = newer_source(one.first, said)
             if newer:
                 one.state, one.why = FileState.OUTDATED, f"{os.path.basename(newer)} beside it is newer"
+
+
+def _tiles(files: list[OutsideFile]) -> None:
+    """What one thing reads in tiles should all have the same ones: a tile that others have is missing."""
+    by_thing: dict[str, list[OutsideFile]] = defaultdict(list)
+    for one in files:
+        if one.members and paths.series_kind(os.path.basename(one.resolved)) == "tile":
+            for thing in dict.fromkeys(user[0] for user in one.users):
+                by_thing[thing].append(one)
+    for alike in by_thing.values():
+        tiles = {one.resolved: _numbers(one) for one in alike}
+        every = set().union(*tiles.values())
+        for one in alike:
+            one.missing = tuple(sorted({*one.missing, *(every - tiles[one.resolved])}))
+
+
+def _numbers(file: OutsideFile) -> set[str]:
+    names = [os.path.basename(member) for member in file.members]
+    return set(paths.members(os.path.basename(file.resolved), names))
 
 
 def _twins(files: list[OutsideFile]) -> None:

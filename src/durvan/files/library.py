@@ -98,7 +98,7 @@ def _look(file: Path, resolver: Resolver, rules: list[repair.Substitution]) -> S
         open_ = [f for f in one.files if f.written not in one.links]
         one.links.update(repair.preview("", open_, rule, own).links())
     open_ = [f for f in one.files if f.written not in one.links]
-    for preview in (repair.by_roots(open_, full=False), repair.chosen(open_)):
+    for preview in (repair.by_roots(open_, full=False), repair.chosen(open_, full=False)):
         one.links.update(preview.links())
     return one
 

@@ -194,8 +194,8 @@ def by_roots(files: Iterable[OutsideFile], full: bool = True) -> Preview:
     return out
 
 
-def chosen(files: Iterable[OutsideFile]) -> Preview:
-    """Take the likeliest of several candidates, where something speaks for it."""
+def chosen(files: Iterable[OutsideFile], full: bool = True) -> Preview:
+    """Take the likeliest of several candidates, where something speaks for it; by full paths, or as seen from the scene."""
     out = Preview("Take the likeliest candidates")
     for file in files:
         if file.state is not FileState.SEVERAL or not file.candidates:
@@ -206,7 +206,8 @@ def chosen(files: Iterable[OutsideFile]) -> Preview:
             len(file.candidates) > 1 and file.candidates[1].why == best.why and file.candidates[1].shared == best.shared
         )
         after = FileState.IN_PLACE if best.why and not equal else FileState.SEVERAL
-        to = best.path if after is FileState.IN_PLACE else file.linked or file.written
+        place = best.path if full else _near(best.path, file.anchor)
+        to = place if after is FileState.IN_PLACE else file.linked or file.written
         out.changes.append(
             Change(file.written, to, file.state, after, best.path, best.why or "nothing tells them apart")
         )

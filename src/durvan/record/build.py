@@ -9,6 +9,7 @@ from durvan import __version__
 from durvan.crossing.findings import Finding, grouped
 from durvan.crossing.ledger import row_document, worst
 from durvan.crossing.session import Session
+from durvan.files.paths import shown
 
 
 def finding_document(finding: Finding, accepted: str = "") -> dict[str, Any]:
@@ -75,6 +76,17 @@ def record(session: Session, rows: bool = True) -> dict[str, Any]:
             "findings": [finding_document(f, session.accepted(f)) for f in group.findings],
         }
         for group in grouped(session.findings)
+    ]
+    out["files"] = [
+        {
+            "written": shown(file.written),
+            "state": file.state.value,
+            "kind": file.kind.value,
+            "linked": shown(file.linked),
+            "root": shown(file.root),
+            "bytes": file.size,
+        }
+        for file in session.scene.files.values()
     ]
     if session.carried is not None:
         out["written"] = {

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt, QTimer
-from PySide6.QtGui import QImage, QKeyEvent, QPainter
+from PySide6.QtGui import QImage, QKeyEvent, QPainter, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -25,8 +25,9 @@ from durvan.ui.theme import ACCENT_WASH, BOOTH, INK, LEVEL_INKS, RULE, SMALL, SO
 from durvan.ui.words import bytes_in_words, spoken
 
 Index = QModelIndex | QPersistentModelIndex
-LOOK, FILE, STATE, READ, SIZE, USERS = range(6)
-_HEADS = ("", "file", "state", "read", "size", "used by")
+LOOK, FILE, STATE, PLACE, READ, SIZE, USERS = range(7)
+_HEADS = ("", "file", "state", "where it is", "read", "size", "used by")
+_ROOMY = 1150  # pixels from which there is room to say where a file is
 _HEIGHT = 44
 _SIDE = 36
 _ORDER = {state: place for place, state in enumerate(FileState)}
@@ -109,6 +110,7 @@ class Files(QAbstractTableModel):
         column, down = self.order
         keys = {
             FILE: lambda file: file.written.casefold(),
+            PLACE: lambda file: file.resolved,
             READ: lambda file: (self._reading(file), file.written),
             SIZE: lambda file: (-file.width * file.height, -file.size),
             USERS: lambda file: (-len(file.users), file.written),
@@ -141,9 +143,11 @@ class Files(QAbstractTableModel):
         users = list(dict.fromkeys(user[0] for user in file.users))
         first = spoken(users[0].rsplit("/", 1)[-1]) if users else shown(file.sites[0]) if file.sites else ""
         more = f"and {len(users) - 1} more" if len(users) > 1 else "" if users else file.kind.value
+        place = file.resolved if file.first and file.resolved != (file.linked or file.written) else ""
         why = shown(file.why) or ("put in its place by hand" if file.linked else "")
         return (
-            ("", ""), (name + many, folder or "beside the scene"), (file.state.value, why), (self._reading(file), kinds or file.kind.value),
+            ("", ""), (name + many, folder if folder not in ("", ".") else "beside the scene"), (file.state.value, why),
+            (shown(place), f"by the root {shown(file.root)}" if file.root else ""), (self._reading(file), kinds or file.kind.value),
             (size, depth), (first, more),
         )  # fmt: skip
 
@@ -239,7 +243,8 @@ class Cell(QStyledItemDelegate):
         ):
             painter.setFont(face)
             painter.setPen(LEVEL_INKS[0] if wrong else ink)
-            mode = Qt.TextElideMode.ElideLeft if index.column() == FILE and place > 0 else Qt.TextElideMode.ElideRight
+            far = (index.column() == FILE and place > 0) or index.column() == PLACE
+            mode = Qt.TextElideMode.ElideLeft if far else Qt.TextElideMode.ElideRight
             cut = painter.fontMetrics().elidedText(text, mode, room.width())
             middle = room.adjusted(0, place, 0, place) if second or index.column() == FILE else room
             painter.drawText(middle, side | Qt.AlignmentFlag.AlignVCenter, cut)
@@ -325,7 +330,9 @@ class FileTable(QTableView):
         for column, wide in ((LOOK, 50), (STATE, 178), (READ, 122), (SIZE, 92), (USERS, 116)):
             head.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
             head.resizeSection(column, wide)
-        head.setSectionResizeMode(FILE, QHeaderView.ResizeMode.Stretch)
+        for column in (FILE, PLACE):
+            head.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
+        self.setColumnHidden(PLACE, True)
         self.setAccessibleName("Files outside the scene, the worst first")
         self.selectionModel().currentRowChanged.connect(self._look)
         self.activated.connect(lambda _: self.go())
@@ -385,6 +392,10 @@ class FileTable(QTableView):
             if wanted == self._followed:  # it was chosen before, so where somebody has scrolled to stays
                 self.verticalScrollBar().setValue(here)
         self._followed = wanted
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.setColumnHidden(PLACE, self.width() < _ROOMY)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):

@@ -118,6 +118,7 @@ class Repairs(QWidget):
             self.fields[0].setText(str(max(1, dead)))
         elif way == "Change the beginning":
             self.fields[0].setText(repair.dead_beginning(open_))
+            self.fields[0].setCursorPosition(0)
 
     def _point(self) -> None:
         file = self.chosen()

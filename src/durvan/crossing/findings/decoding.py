@@ -36,7 +36,9 @@ def of(
         if verdict is None or verdict.problem:
             continue
         if source is not None and (thing.id, use.node) not in turned:
-            yield from _relief(use, file, verdict, source.identity.conventions.normal_green)
+            yield from _relief(
+                use, file, verdict, source.identity.conventions.normal_green, thing.dialect != plan.choices.target
+            )
         yield from _pixels(use, file, verdict)
 
 
@@ -97,8 +99,13 @@ def _decoded(use: PictureUse, file: OutsideFile, verdict: Verdict | None) -> Ite
         )  # fmt: skip
 
 
-def _relief(use: PictureUse, file: OutsideFile, verdict: Verdict, convention: str) -> Iterator[Finding]:
-    """Normals whose green points the other way, pictures that are none, and normals that are read as something else."""
+def _relief(
+    use: PictureUse, file: OutsideFile, verdict: Verdict, convention: str, translated: bool
+) -> Iterator[Finding]:
+    """Normals whose green points the other way, pictures that are none, and normals that are read as something else.
+
+    Green can be turned round only where a network is `translated`; within one dialect the source stays as it is.
+    """
     name, evidence = shown(understand(file.written).name), _evidence(use, file, verdict)
     if Use.NORMAL in use.uses and not verdict.normal and not verdict.constant:
         unit = ("unit vectors", f"{100 * verdict.unit:.0f} % of its pixels")
@@ -108,11 +115,12 @@ def _relief(use: PictureUse, file: OutsideFile, verdict: Verdict, convention: st
         )  # fmt: skip
     elif use.use is Use.NORMAL and use.straight and verdict.green and convention and verdict.green != convention:
         sure = max(verdict.curl, 1.0 / max(verdict.curl, 1e-9))
+        turn = (Remedy("Turn its green round", "Turn green round in all", ("turn green", use.thing, use.node)),)
         curl = ("curl if read as it is", f"{sure:.1f} × that of green the other way round")
         yield _made(
             use, file, "wrong-green", Level.LOOK, "A map of normals with green the wrong way up",
             f"{name} has its green {verdict.green}, and is read as green {convention}", "bumps light up as dents along one axis",
-            (*evidence, curl), (Remedy("Turn its green round", "Turn green round in all", ("turn green", use.thing, use.node)),),
+            (*evidence, curl), turn if translated else (),
         )  # fmt: skip
     elif verdict.normal and use.use in (Use.COLOUR, Use.HEIGHT, Use.MASK):
         yield _made(

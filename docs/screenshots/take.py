@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import os
+import shutil
+import sys
+import tempfile
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -16,6 +19,10 @@ from durvan.ui.theme import dress
 from durvan.ui.window import Window
 
 HERE = Path(__file__).parent
+sys.path.insert(0, str(HERE.parent.parent / "demo"))
+
+from build_moved import build
+
 SCENE = HERE.parent.parent / "demo" / "lamproom" / "lamproom.usda"
 
 
@@ -33,6 +40,42 @@ def until_seen(window: Window, thing: str) -> None:
     window.looks._look()
     while thing not in window.looks.closely or not window.looks.closely[thing].done:
         wait(50)
+
+
+def files(window: Window) -> None:
+    """The Files station, with the moved variant of the scene, and a repair that is shown before it is applied."""
+    folder = Path(tempfile.gettempdir()) / "skerry"
+    shutil.rmtree(folder, ignore_errors=True)
+    scene = build(folder)
+    window.state.session = None  # nothing to ask about
+    window.open(scene)
+    settled(window)
+    window.go("Files")
+    window.files.roots.add(folder / "library")
+    settled(window)
+    window.findings.tree.setCurrentItem(None)
+    slate = next(one.written for one in window.state.session.scene.files.values() if "slate_normal" in one.written)
+    window.state.select(Selection("/LampRoom/Looks/WetSlate", file=slate))
+    wait(1200)
+    window.grab().save(str(HERE / "files.png"))
+    plaster = next(one.written for one in window.state.session.scene.files.values() if "plaster_height" in one.written)
+    window.state.select(Selection("/LampRoom/Looks/RoughPlaster", file=plaster))
+    window.findings.here.setChecked(True)
+    window.files.repairs.way.setCurrentText("Change the beginning")
+    window.files.repairs.fields[1].setText(str(folder / "library"))
+    window.files.repairs.try_it()
+    settled(window)
+    wait(800)
+    window.grab().save(str(HERE / "repair.png"))
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+def settled(window: Window) -> None:
+    """Wait until nothing runs and every picture is judged."""
+    wait(300)
+    while window.state.session is None or window.state.job is not None or window.outside.busy:
+        wait(50)
+    wait(600)
 
 
 def main() -> None:
@@ -67,10 +110,14 @@ def main() -> None:
     until_seen(window, cloth)
     wait(800)
     window.grab().save(str(HERE / "fit.png"))
-    window.findings.next_worst()
-    window.findings.next_worst()
-    wait(150)
+    tree = window.findings.tree
+    tops = [tree.topLevelItem(place) for place in range(tree.topLevelItemCount())]
+    tree.setCurrentItem(next(item for item in tops if "faked" in item.text(2)))
+    thing = state.selection.thing
+    until_seen(window, thing)
+    wait(300)
     window.grab().save(str(HERE / "finding.png"))
+    files(window)
     state.session = None
     window.close()
     print(f"took {len(list(HERE.glob('*.png')))} pictures")

@@ -14,6 +14,7 @@ from durvan.files.roots import load
 from durvan.scene.model import FileState
 from durvan.ui.file_table import FILE, SIZE, STATE
 from durvan.ui.library import Library
+from durvan.ui.state import Selection
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -273,6 +274,10 @@ def test_a_file_finding_leads_to_its_row(room, qtbot) -> None:
     room.findings.here.setChecked(False)
     room.go("Survey")
     finding = next(f for f in room.state.session.findings if f.code == "picture-absent")
+    room.state.select(Selection(finding.thing, finding=finding))
+    assert room.state.selection.finding is finding and room.files.table.chosen().written == finding.file
+    press(room.evidence, qtbot, "Show it in Files")
+    assert room.views.currentWidget() is room.files and room.state.selection.file == finding.file
     item = next(item for item in room.findings._tops() if finding in room.findings.findings_of(item))
     room.findings.tree.itemActivated.emit(item, 0)
     assert (

@@ -306,6 +306,7 @@ class FileTable(QTableView):
         super().__init__()
         self.shared = state
         self._followed = ""
+        self._following = False
         self.files = Files(state, outside)
         self.setModel(self.files)
         self.setItemDelegate(Cell(self))
@@ -350,7 +351,7 @@ class FileTable(QTableView):
         self.files.sort(column, Qt.SortOrder.DescendingOrder if again else Qt.SortOrder.AscendingOrder)
 
     def _look(self, current: QModelIndex, previous: QModelIndex) -> None:
-        if current.isValid():
+        if current.isValid() and not self._following:
             file = self.files.rows[current.row()]
             if self.shared.selection.file != file.written:
                 self.shared.select(Selection(file.users[0][0] if file.users else "", file=file.written))
@@ -384,6 +385,7 @@ class FileTable(QTableView):
         selection = self.shared.selection
         wanted = selection.file or (selection.finding.file if selection.finding is not None else "")
         row = self.files.place(wanted) if wanted else -1
+        self._following = True  # what is shown here follows; it chooses nothing by itself
         if row < 0:
             self.selectionModel().clear()
         elif self.currentIndex().row() != row or not self.selectionModel().hasSelection():
@@ -392,6 +394,7 @@ class FileTable(QTableView):
             if wanted == self._followed:  # it was chosen before, so where somebody has scrolled to stays
                 self.verticalScrollBar().setValue(here)
         self._followed = wanted
+        self._following = False
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

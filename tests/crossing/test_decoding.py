@@ -77,6 +77,20 @@ def test_each_verdict_against_each_use(packs, port, gamma, relief, verdict, code
         assert codes[code].file == FILE and dict(codes[code].evidence)["picture"] == "a.png"
 
 
+@pytest.mark.parametrize(
+    ("gamma", "depth", "says", "code"),
+    [
+        (2.2, "uint16", "lin_rec709_scene", "linear-as-colour"), (1.0, "uint16", "lin_rec709_scene", ""), (2.2, "uint8", "srgb_rec709_scene", ""),
+        (1.0, "half", "srgb_rec709_scene", "colour-as-data"), (1.0, "half", "lin_rec709_scene", ""), (1.0, "uint8", "lin_rec709_scene", ""),
+    ],
+)  # fmt: skip
+def test_what_the_header_says_counts(packs, gamma, depth, says, code) -> None:
+    codes = found(packs, reading("base_tint", gamma), replace(COLOUR, depth=depth), decode=says)
+    assert set(codes) == ({code} if code else set())
+    if code:
+        assert dict(codes[code].evidence)["its header says"] == says
+
+
 def test_without_a_verdict_the_use_alone_speaks(packs) -> None:
     assert set(found(packs, reading("polish", 2.2), None)) == {"data-as-colour"}
 

@@ -199,6 +199,13 @@ def test_a_dry_run_writes_nothing(shelf) -> None:
     ) == 3
 
 
+def test_scenes_may_reach_what_lies_in_the_folder_that_was_named(shelf) -> None:
+    whole = shelf / "scenes" / "deep" / "whole.usda"
+    (alone,) = library.dry_run([whole], Resolver(()))
+    (named,) = library.dry_run([whole], Resolver(()), within=[shelf])
+    assert [file.state for file in alone.left] == [FileState.OUTSIDE] and named.left == []
+
+
 def test_copies_are_written_beside_and_backups_in_place(shelf) -> None:
     finder = Resolver((), (Root(str(shelf / "maps")),))
     mend = shelf / "scenes" / "mend.usda"

@@ -119,6 +119,10 @@ def test_a_link_stands_in_the_place_of_what_is_written(place) -> None:
     path = paint(place / "library" / "new.png")
     assert state(place, "/gone/old.png", links={"/gone/old.png": path}) == (FileState.IN_PLACE, "library/new.png")
     assert state(place, "/gone/old.png", links={"/gone/old.png": "./none.png"})[0] is FileState.ABSENT
+    assert state(place, "/gone/old.png", links={"/gone/old.png": "../library/new.png"}) == (
+        FileState.IN_PLACE,
+        "library/new.png",
+    )
 
 
 def test_series_are_one_entry_with_members(place) -> None:

@@ -268,6 +268,8 @@ def test_a_packages_pictures_are_found_measured_and_pointed_at(packs, lamproom, 
     sky = session.plan.translations["/LampRoom/Lights/DuskSky"]
     loose = start(lamproom, packs, "pellune").plan.translations["/LampRoom/Lights/DuskSky"]
     assert next(iter(sky.graph.nodes.values())).values["lux"] == next(iter(loose.graph.nodes.values())).values["lux"]
+    states = {file.written: file.state for file in session.scene.files.values()}
+    assert states.pop("./textures/tide_table.png") is FileState.ABSENT and set(states.values()) == {FileState.IN_PLACE}
     session.carry(tmp_path / "out.usda")
     stage = Usd.Stage.Open(str(tmp_path / "out.usda"))
     file = stage.GetPrimAtPath("/LampRoom/Looks/WetSlate/pellune_network/colour").GetAttribute("inputs:file").Get()

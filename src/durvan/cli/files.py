@@ -135,7 +135,8 @@ def relink(
             raise MisuseError("there is no scene in what was named.")
         return left
     finder = Resolver((), (*roots, *of_user()), Shelf(), report=report)
-    repairs = library.dry_run(scenes, finder, rules, report)
+    folders = [place for place in places if place.is_dir()]
+    repairs = library.dry_run(scenes, finder, rules, folders, report)
     for one in repairs:
         console.print(f"{shown(str(one.file))}: {library.told(one)}", markup=False)
         for written, to in one.links.items():

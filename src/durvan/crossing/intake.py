@@ -295,7 +295,9 @@ class Intake:
         for one in more:
             kind = kind_of(one.written, "file")
             site = places.get(one.layer, {}).get(one.written, "") or Path(one.layer).name
-            self.scene.references.append(Reference(one.written, anchor_of(one.layer), "", path=site, kind=kind))
+            self.scene.references.append(
+                Reference(one.written, anchor_of(one.layer), one.resolved, path=site, kind=kind)
+            )
         config = os.environ.get("OCIO", "")
         if config and "://" not in config:
             here = str(Path(self.raw.file).absolute().parent)

@@ -71,22 +71,25 @@ def dry_run(
     scenes: Iterable[Path],
     resolver: Resolver,
     substitutions: Iterable[repair.Substitution] = (),
+    within: Iterable[Path] = (),
     report: Report = silent,
 ) -> list[SceneRepair]:
     """What a repair would change in each scene. Substitutions come first, then what the roots find, then candidates
-    that something speaks for. A scene that cannot be read is told, and the others go on."""
+    that something speaks for. A scene that cannot be read is told, and the others go on. `within` are the folders that a
+    person named: scenes may reach anything in them."""
     wanted, rules = list(scenes), list(substitutions)
+    named = tuple(str(folder.absolute()) for folder in within)
     out = []
     for count, file in enumerate(wanted):
         report(Step("Looking at scenes", count, len(wanted)))
-        out.append(_look(file, resolver, rules))
+        out.append(_look(file, resolver, rules, named))
     return out
 
 
-def _look(file: Path, resolver: Resolver, rules: list[repair.Substitution]) -> SceneRepair:
+def _look(file: Path, resolver: Resolver, rules: list[repair.Substitution], within: tuple[str, ...]) -> SceneRepair:
     one = SceneRepair(file)
     folder = str(file.absolute().parent)
-    own = replace(resolver, folders=(folder,), links={}, _listed={}, _real={})
+    own = replace(resolver, folders=(folder, *within), links={}, _listed={}, _real={})
     try:
         named = paths_in(file)
     except (DurvanError, OSError) as problem:

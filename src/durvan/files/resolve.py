@@ -65,11 +65,12 @@ class Resolver:
         if not said or "\0" in said or len(said) > paths.LONGEST:
             return Found(FileState.ABSENT, why="that is no path")
         understood = paths.understand(said, self.environment, self.home)
+        trusted = understood.absolute or link is not None  # a full path says where it leads; a link a person has chosen
         for place in self._places(said, understood, anchor, resolved if link is None else ""):
-            found = self._there(place, understood.absolute)
+            found = self._there(place, trusted)
             if found is not None:
                 return found
-        found = self._other_case(understood, anchor)
+        found = self._other_case(understood, anchor, trusted)
         if found is not None:
             return found
         found = self._by_root(written if link is None else said, understood)
@@ -92,10 +93,10 @@ class Resolver:
             return ""
         return os.path.normpath(os.path.join(anchor, understood.text)) if understood.text else ""
 
-    def _there(self, place: str, absolute: bool) -> Found | None:
+    def _there(self, place: str, trusted: bool) -> Found | None:
         if not self._exists(place):
             return None
-        if not absolute and not self.allowed(place):
+        if not trusted and not self.allowed(place):
             return Found(FileState.OUTSIDE, place, why="it lies outside of the scene's folders and of every root")
         return Found(FileState.IN_PLACE, place)
 
@@ -136,7 +137,7 @@ class Resolver:
             self._listed[folder] = known
         return known
 
-    def _other_case(self, understood: paths.Understood, anchor: str) -> Found | None:
+    def _other_case(self, understood: paths.Understood, anchor: str, trusted: bool) -> Found | None:
         """Follow a path part by part, taking a name in another case where only that is there."""
         if understood.foreign or not understood.parts:
             return None
@@ -162,7 +163,7 @@ class Resolver:
             at = step
         if not self._exists(at):
             return None
-        if not understood.absolute and not self.allowed(at):
+        if not trusted and not self.allowed(at):
             return Found(FileState.OUTSIDE, at, why="it lies outside of the scene's folders and of every root")
         return Found(FileState.LETTER_CASE, at, why=f"it is called {paths.shown(os.path.basename(at))} on the disk")
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from pxr import Sdf, Tf, UsdUtils
+from pxr import Ar, Sdf, Tf, UsdUtils
 
 from durvan.errors import SceneFileError
 from durvan.formats.usd_open import reads
@@ -19,12 +19,13 @@ Put = Callable[[str], str]
 
 @dataclass(frozen=True, slots=True)
 class Named:
-    """A path that a layer names: as written, the layer, and the prim or property that names it ("" the layer)."""
+    """A path that a layer names: as written, the layer, and whether it is composed of it; `resolved` where a layer of a
+    package finds it, as what lies in a package is no file of its own."""
 
     written: str
     layer: str
-    path: str = ""
     composed: bool = False
+    resolved: str = ""
 
 
 def named_by(layers: Iterable[str]) -> list[Named]:
@@ -38,10 +39,19 @@ def named_by(layers: Iterable[str]) -> list[Named]:
             sub, other, payloads = UsdUtils.ExtractExternalReferences(layer)
         except (Tf.ErrorException, RuntimeError):
             continue
-        for written in (*sub, *payloads):
-            out.append(Named(written, layer, composed=True))
-        out.extend(Named(written, layer) for written in other)
+        for written, composed in [*((one, True) for one in (*sub, *payloads)), *((one, False) for one in other)]:
+            out.append(Named(written, layer, composed, _in_package(layer, written)))
     return out
+
+
+def _in_package(layer_path: str, written: str) -> str:
+    """Where a layer of a package finds a path; empty for any other layer, and when it is nowhere."""
+    if not layer_path.split("[", 1)[0].lower().endswith(".usdz"):
+        return ""
+    layer = Sdf.Layer.FindOrOpen(layer_path)
+    if layer is None:
+        return ""
+    return str(Ar.GetResolver().Resolve(Sdf.ComputeAssetPathRelativeToLayer(layer, written)))
 
 
 def sites(layer_path: str, wanted: set[str]) -> dict[str, str]:

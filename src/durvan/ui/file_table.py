@@ -48,6 +48,7 @@ class Files(QAbstractTableModel):
         self._text: dict[int, tuple[tuple[str, str], ...]] = {}
         self._open: dict[str, int] = {}
         self._misread: dict[str, str] = {}
+        self._shown: dict[str, OutsideFile] = {}
         self._uses: dict[str, list[PictureUse]] = {}
         self._chosen: dict[tuple[str, str, str], object] = {}
         self._texts_of: tuple[object, object] = (None, None)
@@ -58,7 +59,8 @@ class Files(QAbstractTableModel):
         """Read the crossing again."""
         session = self.state.session
         self.beginResetModel()
-        files = list(session.scene.files.values()) if session is not None else []
+        self._shown = session.scene.files if session is not None else {}
+        files = list(self._shown.values())
         self._read_findings()
         words = self.words.casefold()
         self.rows = [
@@ -72,11 +74,7 @@ class Files(QAbstractTableModel):
     def retell(self) -> None:
         """More is known of the files; their order stays, so that nothing jumps while somebody reads."""
         session = self.state.session
-        if (
-            session is not None
-            and self.rows
-            and session.scene.files.get(self.rows[0].resolved or self.rows[0].written) is None
-        ):
+        if session is not None and session.scene.files is not self._shown:
             self.renew()
             return
         self._read_findings()

@@ -84,7 +84,7 @@ class Library(QDialog):
         rules = list(dict.fromkeys(_taught(session.links())))
         self.state.run(
             "Looking at scenes",
-            lambda report: library.dry_run(library.scenes_in([folder]), finder, rules, report),
+            lambda report: library.dry_run(library.scenes_in([folder]), finder, rules, [folder], report),
             self._tried,
         )
 

@@ -17,6 +17,7 @@ CODES = {
     "data-as-colour", "colour-as-data", "odd-gamma", "linear-as-colour", "no-normals", "wrong-green", "normals-elsewhere",
     "eight-bit-height", "surroundings-low", "surroundings-clipped", "alpha-multiplied", "constant-picture",
 }  # fmt: skip
+_ENCODED = ("srgb", "g22", "g18", "g24")  # how names of encoded colour spaces begin
 _STRAIGHT_BY_FORMAT = ("png", "targa", "webp")  # formats that keep alpha apart from the colours, by their own standards
 
 
@@ -49,6 +50,8 @@ def _evidence(use: PictureUse, file: OutsideFile, verdict: Verdict | None) -> tu
         said = f"{use.value:g}" if isinstance(use.value, float) else str(use.value)
         out.append((f"read with {use.parameter}", said))
     out.append(("stored as", file.depth or "not known"))
+    if file.decode:
+        out.append(("its header says", file.decode))
     if verdict is not None and not verdict.problem:
         mean = " ".join(f"{part:.2f}" for part in verdict.mean)
         kind = "a map of normals" if verdict.normal else "grey" if verdict.grey else "coloured"
@@ -71,31 +74,30 @@ def _decoded(use: PictureUse, file: OutsideFile, verdict: Verdict | None) -> Ite
     data = Remedy("Read as data", "Read all as data", ("value", use.thing, use.node, use.parameter, use.data))  # type: ignore[arg-type] # a pack's plain value
     colour = Remedy("Read as colour", "Read all as colour", ("value", use.thing, use.node, use.parameter, use.colour))  # type: ignore[arg-type] # the same
     number = isinstance(use.value, float)
+    whole = file.depth in ("uint8", "uint16")
+    linear = (whole and file.decode.startswith("lin")) or (verdict is not None and verdict.linear and whole)
+    encoded = file.depth in ("uint8", "") or (not whole and file.decode.startswith(_ENCODED))
     if use.is_data and (use.value == use.colour or (number and use.value != use.data)):
         yield _made(
             use, file, "data-as-colour", Level.LOOK, "Data decoded as a colour picture",
             f"{name} is read with {use.parameter} {said} and used as data", "its middle values come out too low", evidence, (data,),
         )  # fmt: skip
-    elif (
-        use.use is Use.COLOUR
-        and use.value == use.data
-        and file.depth in ("uint8", "")
-        and not (verdict and verdict.linear)
-    ):
+    elif use.use is Use.COLOUR and use.value == use.data and encoded and not linear:
         yield _made(
             use, file, "colour-as-data", Level.LOOK, "A colour picture decoded as data",
-            f"{name} holds 8-bit colour but is read as it stands", "its colours come out washed out", evidence, (colour,),
+            f"{name} holds {'8-bit' if whole else 'encoded'} colour but is read as it stands", "its colours come out washed out", evidence, (colour,),
         )  # fmt: skip
     elif number and use.value not in (use.colour, use.data):
         yield _made(
             use, file, "odd-gamma", Level.NOTE, "A gamma number that names no colour space", f"{name} is raised to {said}",
             "a node carries the number; the picture is read raw", evidence,
         )  # fmt: skip
-    elif use.use is Use.COLOUR and use.value == use.colour and verdict is not None and verdict.linear:
-        skipped = ("values skipped", f"{100 * verdict.gaps[0]:.0f} % of the bright ones")
+    elif use.use is Use.COLOUR and use.value == use.colour and linear:
+        gaps = verdict.gaps[0] if verdict is not None else 0.0
+        skipped = ("values skipped", f"{100 * gaps:.0f} % of the bright ones")
         yield _made(
             use, file, "linear-as-colour", Level.LOOK, "A picture that is linear already, decoded once more",
-            f"{name} looks as if it had been made linear in 8 bits", "its colours come out too dark", (*evidence, skipped), (data,),
+            f"{name} {'says that it is linear' if file.decode.startswith('lin') else 'looks as if it had been made linear in 8 bits'}", "its colours come out too dark", (*evidence, skipped), (data,),
         )  # fmt: skip
 
 

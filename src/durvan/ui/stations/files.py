@@ -33,7 +33,7 @@ class Files(QWidget):
         across.addWidget(self._side())
         across.addWidget(self._middle(), 1)
         state.renewed.connect(self.fill)
-        state.looked.connect(self._tell)
+        state.looked.connect(self.fill)
         outside.judged.connect(self._tell)
         self.fill()
 

@@ -15,12 +15,18 @@ from durvan.ui.window import Window
 
 
 @pytest.fixture
-def window(qtbot, packs: Registry) -> Iterator[Window]:
+def judging() -> bool:
+    """Whether the window judges pictures; tests of files say yes."""
+    return False
+
+
+@pytest.fixture
+def window(qtbot, packs: Registry, judging: bool) -> Iterator[Window]:
     """An empty window; no thread may be left when it is closed."""
     app = QApplication.instance()
     assert isinstance(app, QApplication)
     dress(app)
-    made = Window(packs, rendering=False)
+    made = Window(packs, rendering=False, judging=judging)
     made.resize(1280, 800)
     made.show()
     qtbot.waitExposed(made)

@@ -20,6 +20,11 @@ LEFT = Qt.MouseButton.LeftButton
 
 
 @pytest.fixture
+def judging() -> bool:
+    return True
+
+
+@pytest.fixture
 def room(window, qtbot, ready, moved: Path):
     """The window with the moved scene, in the Files station, when everything is judged."""
     window.open(moved)

@@ -67,9 +67,9 @@ class Outside(QObject):
     _counted = Signal(int)
     _moved = Signal()
 
-    def __init__(self, state: State, parent: QObject | None = None) -> None:
+    def __init__(self, state: State, parent: QObject | None = None, judging: bool = True) -> None:
         super().__init__(parent)
-        self.state = state
+        self.state, self.judging = state, judging
         self.small = Small(self)
         self.looker = Looker(self._seen.emit, self._news.emit)
         self.small.asked.connect(self.looker.view)
@@ -110,8 +110,9 @@ class Outside(QObject):
             return
         pictures = [file.first for file in session.scene.pictures.values() if file.first and "[" not in file.first]
         files = [(file.resolved, file.members) for file in session.scene.files.values()]
-        self._rounds += 1
-        self._sums.submit(self._test_new, pictures)
+        if self.judging:
+            self._rounds += 1
+            self._sums.submit(self._test_new, pictures)
         self._sums.submit(self._watcher.watch, watched(files), session.shelf)
 
     def _test_new(self, paths: list[str]) -> None:

@@ -48,7 +48,7 @@ _SCENES = "Scenes and crossings (" + " ".join(f"*{ending}" for ending in (*ENDIN
 class Window(QMainWindow):
     """Durvan's window."""
 
-    def __init__(self, registry: Registry, rendering: bool = True) -> None:
+    def __init__(self, registry: Registry, rendering: bool = True, judging: bool = True) -> None:
         super().__init__()
         self.state = State(registry, self)
         self.looks = Looks(self.state, self, rendering)
@@ -56,7 +56,7 @@ class Window(QMainWindow):
         self.resize(1280, 800)
         self.setAcceptDrops(True)
         self.strip = Strip(self.state)
-        self.outside = Outside(self.state, self)
+        self.outside = Outside(self.state, self, judging)
         self.survey = Survey(self.state, self.looks)
         self.files = Files(self.state, self.outside)
         self.facing = Facing(self.state, self.looks)

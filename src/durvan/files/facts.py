@@ -23,7 +23,6 @@ CONFIGS = (".ocio", ".ocioz")
 PROFILES = (".ies",)
 COPY_OF = "tiled copy of "  # begins the description of a copy; then the original's name, and how it was made
 HUGE = 8192  # pixels on a side from which a picture without tiles is slow to render
-MOST_PIXELS = 64_000_000  # read whole; larger ones are looked at in parts
 _BLOCK = 1 << 20
 
 
@@ -32,7 +31,7 @@ class Facts:
     """A file's size in bytes and time of change (ns), and of a picture what its header says.
 
     `problem` says why it cannot be read; `format` is what it really is, `tile` 0 when it is stored in lines.
-    `decode` is the colour space that its header states, if any; `flat` pictures have one channel.
+    `decode` is the colour space that its header states, if any; `made_from` and `made_as` are what a tiled copy says of itself.
     """
 
     size: int = 0

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from durvan.errors import PictureError
 from durvan.files import facts, paths
 from durvan.files.copies import Task, Use, made_as
+from durvan.optics.tone import linear, srgb
 from durvan.progress import Report, Step, silent
 
 TILE = 64
@@ -190,9 +191,7 @@ class _Pyramid:
         if self.encoded:
             out = out.copy()
             colours = out[..., : min(3, out.shape[2])] if out.shape[2] >= 3 else out[..., :1]
-            colours[...] = np.where(
-                colours <= 0.0031308, colours * 12.92, 1.055 * np.maximum(colours, 1e-8) ** (1 / 2.4) - 0.055
-            )
+            colours[...] = srgb(colours)
         return out
 
     # the levels below
@@ -239,16 +238,11 @@ def _as_float(lines: NDArray[Any]) -> Lines:
     return lines.astype(np.float32)
 
 
-def _srgb_to_light(values: Lines) -> Lines:
-    """IEC 61966-2-1, from encoded to linear."""
-    return np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4).astype(np.float32)
-
-
-_EIGHT = _srgb_to_light(np.arange(256, dtype=np.float32) / np.float32(255))
+_EIGHT = linear(np.arange(256, dtype=np.float32) / np.float32(255))
 
 
 def _light_of(lines: NDArray[Any], scaled: Lines) -> Lines:
-    return _EIGHT[lines] if lines.dtype == np.uint8 else _srgb_to_light(scaled)
+    return _EIGHT[lines] if lines.dtype == np.uint8 else linear(scaled)
 
 
 def _renormalised(lines: Lines, signed: bool) -> Lines:

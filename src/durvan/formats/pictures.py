@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from pxr import Ar
 
 from durvan.optics.photometry import latlong_illuminance
+from durvan.optics.tone import linear
 
 _LARGEST = 64_000_000  # pixels that are read whole; above that a picture is judged by its header only
 
@@ -56,7 +57,7 @@ def map_lux(resolved: str) -> float:
         return 0.0
     lit = np.asarray(pixels, dtype=np.float32)[..., :3]
     if str(spec.format) in ("uint8", "uint16"):
-        lit = np.where(lit <= 0.04045, lit / 12.92, ((lit + 0.055) / 1.055) ** 2.4).astype(np.float32)
+        lit = linear(lit)
     return latlong_illuminance(lit)
 
 
@@ -108,8 +109,7 @@ def _decoded(found: NDArray[np.float32], decode: str | float) -> NDArray[np.floa
         out[..., 3] = found[..., channels - 1]
     out = np.nan_to_num(out, nan=0.0, posinf=6e4, neginf=0.0)
     if decode == "srgb":
-        low = out[..., :3]
-        out[..., :3] = np.where(low <= 0.04045, low / 12.92, ((np.maximum(low, 0) + 0.055) / 1.055) ** 2.4)
+        out[..., :3] = linear(out[..., :3])
     elif isinstance(decode, int | float) and decode != 1.0:
         out[..., :3] = np.maximum(out[..., :3], 0.0) ** float(decode)
     return out

@@ -15,6 +15,12 @@ def srgb(linear: ArrayLike) -> Array:
     return np.asarray(np.where(x <= 0.0031308, 12.92 * x, 1.055 * np.maximum(x, 1e-9) ** (1.0 / 2.4) - 0.055))
 
 
+def linear(display: NDArray[np.float32]) -> NDArray[np.float32]:
+    """sRGB display values as linear ones (IEC 61966-2-1); what is over 1 goes on by the same curve."""
+    x = np.maximum(display, 0.0)
+    return np.asarray(np.where(display <= 0.04045, display / 12.92, ((x + 0.055) / 1.055) ** 2.4), np.float32)
+
+
 def developed(linear: ArrayLike, response: str = "") -> Array:
     """Picture values through a tone response, as display values.
 

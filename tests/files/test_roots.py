@@ -128,7 +128,7 @@ def test_links_that_loop_or_lead_out_are_not_followed(tmp_path) -> None:
     made = Index(Root(str(inside)))
     made.renew()
     assert made.count == 1 and not made.find("secret.png") and not made.find("file.png")
-    assert sorted(made.led_out) == ["file.png", "out", "self"] or sorted(made.led_out) == ["file.png", "out"]
+    assert {"file.png", "out"} <= set(made.led_out) and "round" not in made.led_out
 
 
 def test_a_root_that_goes_while_it_is_read_keeps_what_was_known(tmp_path) -> None:

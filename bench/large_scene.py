@@ -8,9 +8,9 @@ import sys
 import time
 from pathlib import Path
 
-from durvan.crossing.carry import carry
-from durvan.crossing.intake import open_scene, quiet_memory
-from durvan.crossing.plan import Choices, plan
+from durvan.crossing.exchange.carry import carry
+from durvan.crossing.exchange.intake import open_scene, quiet_memory
+from durvan.crossing.translation.plan import Choices, plan
 from durvan.dialects.registry import registry
 
 packs = registry()

@@ -18,8 +18,8 @@ import numpy as np
 ROOT = Path(__file__).parent.parent
 os.environ["DURVAN_SWATCHES"] = tempfile.mkdtemp()
 
-from durvan.crossing.appearance import Appearance, materials
-from durvan.crossing.session import start
+from durvan.crossing.job.session import start
+from durvan.crossing.looks.appearance import Appearance, materials
 from durvan.dialects.look import Lamp, Lobe, Record, Surface, View, record
 from durvan.dialects.registry import registry
 from durvan.engine import compiling, mitsuba, renderer, swatches

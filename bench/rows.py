@@ -16,8 +16,8 @@ from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
 from durvan.dialects.registry import registry
-from durvan.ui.theme import dress
-from durvan.ui.window import Window
+from durvan.ui.frame.window import Window
+from durvan.ui.kit.theme import dress
 
 clock = time.perf_counter
 MATERIALS, EACH = 500, 10

@@ -19,8 +19,8 @@ os.environ["DURVAN_KEPT"] = str(Path(_KEPT) / "kept")
 
 atexit.register(shutil.rmtree, _KEPT, ignore_errors=True)
 
-from durvan.crossing.intake import open_scene
-from durvan.crossing.translate import Translation, translate
+from durvan.crossing.exchange.intake import open_scene
+from durvan.crossing.translation.translate import Translation, translate
 from durvan.dialects.registry import Registry, read
 from durvan.scene.model import Scene, Thing
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from durvan.crossing.translate import Translation
+from durvan.crossing.translation.translate import Translation
 from durvan.scene.graph import Graph, Link, Node, Value
 from durvan.scene.model import Kind, Thing
 

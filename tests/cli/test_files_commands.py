@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from durvan.crossing.document import load
+from durvan.crossing.job.document import load
 from durvan.files.facts import facts
 from durvan.formats.usd_assets import paths_in
 

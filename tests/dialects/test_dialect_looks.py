@@ -11,7 +11,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import lobes as made
-from durvan.crossing.translate import translate
+from durvan.crossing.translation.translate import translate
 from durvan.dialects.look import Facts, checked, resolve, single, trace
 from durvan.dialects.registry import Registry
 from durvan.errors import PackError

@@ -9,8 +9,8 @@ from pathlib import Path
 import pytest
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdLux, UsdShade, UsdUtils
 
-from durvan.crossing.intake import open_scene
-from durvan.crossing.session import start
+from durvan.crossing.exchange.intake import open_scene
+from durvan.crossing.job.session import start
 from durvan.errors import SceneFileError
 from durvan.formats.usd_read import shortest
 from durvan.formats.usda_text import Layer, Spec, asset, literal, number, quoted

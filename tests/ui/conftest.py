@@ -10,8 +10,8 @@ import pytest
 from PySide6.QtWidgets import QApplication
 
 from durvan.dialects.registry import Registry
-from durvan.ui.theme import dress
-from durvan.ui.window import Window
+from durvan.ui.frame.window import Window
+from durvan.ui.kit.theme import dress
 
 
 @pytest.fixture

@@ -10,13 +10,13 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
 
-from durvan.crossing.looking import Trouble
+from durvan.crossing.looks.questions import Trouble
 from durvan.dialects.registry import Registry
 from durvan.scene.vocabulary import Parameter
-from durvan.ui import words
-from durvan.ui.state import Selection
-from durvan.ui.theme import dress
-from durvan.ui.window import Window
+from durvan.ui.frame.state import Selection
+from durvan.ui.frame.window import Window
+from durvan.ui.kit import words
+from durvan.ui.kit.theme import dress
 
 WAIT = 120_000
 PAINT, BRASS = "/LampRoom/Looks/CeilingPaint", "/LampRoom/Looks/PedestalBrass"

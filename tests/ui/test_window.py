@@ -9,11 +9,11 @@ import pytest
 from PySide6.QtCore import QPoint, QRectF, Qt, QTimer
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QLabel, QMessageBox, QPushButton
 
-from durvan.crossing.document import load
+from durvan.crossing.job.document import load
 from durvan.errors import SceneFileError
 from durvan.scene.fate import SHOWN, Fate
-from durvan.ui.grid import Grid
-from durvan.ui.state import Selection
+from durvan.ui.frame.state import Selection
+from durvan.ui.stations.survey.grid import Grid
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -268,7 +268,7 @@ def test_carrying_from_the_window(lamp, qtbot, ready, tmp_path, monkeypatch, lam
 
 
 def test_carrying_can_be_stopped(lamp, qtbot, ready, tmp_path, monkeypatch) -> None:
-    from durvan.crossing import carry as module
+    from durvan.crossing.exchange import carry as module
 
     true = module.compose
 

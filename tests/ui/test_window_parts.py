@@ -8,13 +8,14 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QImage, QPainter
 
-from durvan.crossing.translate import translate
+from durvan.crossing.translation.translate import translate
 from durvan.errors import DurvanError
 from durvan.progress import Step
 from durvan.scene.fate import SHOWN, Fate
 from durvan.scene.graph import Graph, Link, Node
-from durvan.ui import layout, marks, theme, words
-from durvan.ui.work import Job
+from durvan.ui.frame.work import Job
+from durvan.ui.kit import marks, theme, words
+from durvan.ui.stations.facing import layout
 from making import material
 
 
@@ -217,7 +218,7 @@ def test_one_job_at_a_time(lamp, qtbot, ready) -> None:
 
 
 def test_the_selection_survives_a_new_plan(lamp, ready) -> None:
-    from durvan.ui.state import Selection
+    from durvan.ui.frame.state import Selection
 
     state = lamp.state
     row = next(r for r in state.rows("/LampRoom/Looks/WetSlate") if r.parameter == "polish")

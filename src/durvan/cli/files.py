@@ -11,9 +11,9 @@ from typing import Any
 import typer
 from rich.console import Console
 
-from durvan.crossing import readying
-from durvan.crossing.document import ENDING
-from durvan.crossing.session import Session, start
+from durvan.crossing.job.document import ENDING
+from durvan.crossing.job.session import Session, start
+from durvan.crossing.outside import readying
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError, SceneFileError
 from durvan.files import library, repair
@@ -164,7 +164,7 @@ def _relink_crossing(
     file: Path, registry: Registry, roots: list[Root], rules: list[repair.Substitution], dry: bool, console: Console,
     report: Report,
 ) -> int:  # fmt: skip
-    from durvan.crossing.outside import resolver
+    from durvan.crossing.outside.lookup import resolver
 
     session = start(file, registry, report=report, roots=roots)
     finder = resolver(session.scene, session.outlook(), report)

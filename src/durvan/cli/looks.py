@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from rich.console import Console
 from rich.table import Table
 
-from durvan.crossing.appearance import Appearance, materials, target_things
-from durvan.crossing.session import Session
+from durvan.crossing.job.session import Session
+from durvan.crossing.looks.appearance import Appearance, materials, target_things
 from durvan.engine import compiling, renderer, staging, swatches
 from durvan.errors import DurvanError, MisuseError
 from durvan.formats import pictures

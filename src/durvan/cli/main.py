@@ -18,7 +18,7 @@ from rich.table import Table
 from durvan import __version__
 from durvan.cli import logs
 from durvan.crossing.findings import grouped
-from durvan.crossing.session import Session, start
+from durvan.crossing.job.session import Session, start
 from durvan.dialects.conformance import check as conformance
 from durvan.dialects.registry import registry
 from durvan.errors import DurvanError, Stopped

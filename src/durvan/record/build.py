@@ -7,8 +7,8 @@ from typing import Any
 
 from durvan import __version__
 from durvan.crossing.findings import Finding, grouped
-from durvan.crossing.ledger import row_document, worst
-from durvan.crossing.session import Session
+from durvan.crossing.job.session import Session
+from durvan.crossing.translation.ledger import row_document, worst
 from durvan.files.paths import shown
 
 

@@ -8,8 +8,8 @@ from pathlib import Path
 from PySide6.QtWidgets import QApplication
 
 from durvan.dialects.registry import registry
-from durvan.ui.theme import dress
-from durvan.ui.window import Window
+from durvan.ui.frame.window import Window
+from durvan.ui.kit.theme import dress
 
 
 def main(file: Path | None = None, target: str = "") -> int:

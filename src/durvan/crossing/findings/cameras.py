@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterator
 
 from durvan.crossing.findings.model import Finding, Level
-from durvan.crossing.inward import carry_in
+from durvan.crossing.translation.inward import carry_in
 from durvan.dialects.pack import Pack
 from durvan.scene.model import Scene, Solid, Thing
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 
 from durvan.crossing.findings.model import Finding, Level, Remedy
-from durvan.crossing.plan import Plan
-from durvan.crossing.uses import PictureUse
+from durvan.crossing.outside.uses import PictureUse
+from durvan.crossing.translation.plan import Plan
 from durvan.dialects.pack import Pack
 from durvan.files.audit import Verdict
 from durvan.files.copies import Use

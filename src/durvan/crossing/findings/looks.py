@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 
 from durvan.crossing.findings.model import Finding, Level, Remedy
-from durvan.crossing.plan import Plan
+from durvan.crossing.translation.plan import Plan
 from durvan.scene.drift import Drift
 
 

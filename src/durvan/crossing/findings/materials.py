@@ -6,7 +6,7 @@ import hashlib
 from collections.abc import Iterable, Iterator
 
 from durvan.crossing.findings.model import Finding, Level, Remedy
-from durvan.crossing.plan import Plan
+from durvan.crossing.translation.plan import Plan
 from durvan.dialects.pack import Pack, Term
 from durvan.graph.formula import wrap
 from durvan.optics.colour import luminance

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from durvan.crossing.findings.model import Finding, Level
-from durvan.crossing.ledger import Row
-from durvan.crossing.plan import Plan
+from durvan.crossing.translation.ledger import Row
+from durvan.crossing.translation.plan import Plan
 from durvan.dialects.pack import Pack
 from durvan.scene.fate import Fate
 from durvan.scene.model import Kind, Oddity, Scene

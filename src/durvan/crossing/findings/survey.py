@@ -6,8 +6,8 @@ from collections.abc import Iterator, Mapping
 
 from durvan.crossing.findings import cameras, decoding, files, lights, looks, materials, networks
 from durvan.crossing.findings.model import Finding
-from durvan.crossing.plan import Plan
-from durvan.crossing.uses import PictureUse, of_thing
+from durvan.crossing.outside.uses import PictureUse, of_thing
+from durvan.crossing.translation.plan import Plan
 from durvan.dialects.registry import Registry
 from durvan.files.audit import Verdict
 from durvan.scene.drift import Drift

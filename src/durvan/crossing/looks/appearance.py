@@ -1,0 +1,104 @@
+"""What a crossing's materials look like on both sides: their looks, their drift, and what a fit makes of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from durvan.crossing.job.document import Note
+from durvan.crossing.looks.fit import Fit, fit, with_moved
+from durvan.crossing.translation.translate import Translation
+from durvan.dialects.look import Record
+from durvan.dialects.registry import Registry
+from durvan.engine import drift, staging
+from durvan.scene.drift import Drift
+from durvan.scene.model import Kind, Scene, Thing
+
+Stop = Callable[[], bool]
+WORTH = 0.05  # a fit is kept when it lowers the drift by more than this and by more than its noise
+NEEDED = 0.3  # below this a drift is not worth a fit
+
+
+def never() -> bool:
+    """Do not stop."""
+    return False
+
+
+@dataclass(frozen=True)
+class Improvement:
+    """A fit that was measured: the notes that put it into the target, and the drift before and after."""
+
+    notes: tuple[Note, ...]
+    before: Drift
+    after: Drift
+
+
+class Appearance:
+    """Looks and drifts of one scene's materials; what was measured before is known from a folder."""
+
+    def __init__(self, scene: Scene, registry: Registry, folder: Path | None = None) -> None:
+        self.scene, self.registry = scene, registry
+        self.makers = drift.Makers(folder)
+        self.facts = staging.facts_of(scene)
+
+    def source(self, thing: Thing) -> Record:
+        """The look of a material in its own dialect."""
+        return staging.look_of(thing, self.registry.packs.get(thing.dialect), self.facts)
+
+    def target(self, thing: Thing, translation: Translation) -> Record:
+        """The look of what it becomes."""
+        return staging.look_of(
+            target_thing(thing, translation), self.registry.packs.get(translation.target_dialect), self.facts
+        )
+
+    def drift(self, thing: Thing, translation: Translation, stop: Stop = never) -> Drift | None:
+        """The drift of a material; None when stopped."""
+        return drift.between(self.source(thing), self.target(thing, translation), self.makers, stop)
+
+    def fit(self, thing: Thing, translation: Translation) -> Fit | None:
+        """A fit of the target's values, not yet confirmed."""
+        pack = self.registry.packs.get(translation.target_dialect)
+        if pack is None or pack.name == thing.dialect:
+            return None
+        return fit(self.source(thing), translation.graph, pack, self.facts, staging.pixels)
+
+    def improve(self, thing: Thing, translation: Translation, stop: Stop = never) -> Improvement | None:
+        """Fit, and keep it only when the measured drift is lower; None when it is not, or when stopped.
+
+        `translation` is what the rules give, without any fit in it.
+        """
+        before = self.drift(thing, translation, stop)
+        if before is None or before.mean < NEEDED:
+            return None
+        found = self.fit(thing, translation)
+        if found is None or not found.moved:
+            return None
+        graph = with_moved(translation.graph, found.moved)
+        after = self.drift(thing, replace(translation, graph=graph), stop)
+        if after is None or before.mean - after.mean <= max(WORTH, before.noise, after.noise):
+            return None
+        notes = tuple(
+            Note(
+                thing=thing.id, node=one.node, parameter=one.parameter, value=one.value, by="fit",
+                over=translation.graph.nodes[one.node].values.get(one.parameter), before=before.mean, after=after.mean,
+            )
+            for one in found.moved
+        )  # fmt: skip
+        return Improvement(notes, before, after)
+
+
+def target_thing(thing: Thing, translation: Translation) -> Thing:
+    """A thing as it is in the target's words."""
+    return replace(thing, graph=translation.graph, dialect=translation.target_dialect)
+
+
+def target_things(scene: Scene, translations: dict[str, Translation]) -> list[Thing]:
+    """A scene's things in the target's words; what is not carried is not there."""
+    return [target_thing(thing, translations[thing.id]) for thing in scene.things.values() if thing.id in translations]
+
+
+def materials(scene: Scene, wanted: Iterable[str]) -> list[Thing]:
+    """The materials among some things."""
+    chosen = set(wanted)
+    return [thing for thing in scene.of(Kind.MATERIAL) if thing.id in chosen]

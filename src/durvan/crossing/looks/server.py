@@ -1,0 +1,304 @@
+"""The process that renders for the window: takes questions, answers the most urgent first, and can be interrupted."""
+
+from __future__ import annotations
+
+import os
+import sys
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, BinaryIO
+
+import numpy as np
+from numpy.typing import NDArray
+
+from durvan.crossing.looks import questions as looking
+from durvan.crossing.looks.appearance import Appearance
+from durvan.dialects.look import Record, resolve
+from durvan.dialects.registry import registry
+from durvan.engine import compiling, drift, renderer, staging, swatches
+from durvan.engine.drift import halved
+from durvan.errors import DurvanError
+from durvan.formats.usd_shapes import Shapes, read_shapes
+from durvan.optics.difference import ciede2000, cielab
+from durvan.optics.lobes import stack
+from durvan.optics.lobes.tables import tables
+from durvan.optics.tone import bytes_of, developed, srgb
+from durvan.progress import Step
+from durvan.scene.drift import Drift
+from durvan.scene.model import Scene, Thing
+
+# What is asked, the most urgent first
+URGENCY: dict[type, int] = {
+    looking.Load: 0, looking.LookAt: 1, looking.FitAll: 2, looking.Cover: 3, looking.Render: 4, looking.MeasureAll: 5,
+    looking.Refine: 6,
+}  # fmt: skip
+SHOWN_SAMPLES = 16
+_PREVIEW_CLAMP = 30.0  # times white
+
+
+@dataclass
+class _Job:
+    question: Any
+    number: int
+
+    @property
+    def urgency(self) -> tuple[int, int]:
+        return URGENCY[type(self.question)], self.number
+
+
+class Server:
+    """Answers questions one at a time; a more urgent one interrupts, and what was interrupted is gone on with."""
+
+    def __init__(self, source: BinaryIO, sink: BinaryIO) -> None:
+        self.source, self.sink = source, sink
+        self.jobs: list[_Job] = []
+        self.wake = threading.Condition()
+        self.now: _Job | None = None
+        self.dropped: set[int] = set()
+        self.gone = False
+        self.count = 0
+        self.scene: Scene | None = None
+        self.appearance: Appearance | None = None
+        self.shapes: Shapes | None = None
+        self.view: looking.Render | None = None
+        self.films: dict[str, tuple[staging.Staged, renderer.Film]] = {}
+
+    def listen(self) -> None:
+        """Take questions in until the other side is gone. A newer question of a kind takes an older one's place."""
+        while True:
+            question = looking.get(self.source)
+            with self.wake:
+                if question is None:
+                    self.gone = True
+                    self.wake.notify()
+                    return
+                self.count += 1
+                kinds: tuple[type, ...] = (type(question),)
+                if isinstance(question, looking.Load):
+                    kinds = tuple(URGENCY)
+                self.jobs = [job for job in self.jobs if not isinstance(job.question, kinds)]
+                if self.now is not None and isinstance(self.now.question, kinds):
+                    self.dropped.add(self.now.number)
+                self.jobs.append(_Job(question, self.count))
+                self.wake.notify()
+
+    def stop(self) -> bool:
+        """Whether what is being done should make room."""
+        now = self.now
+        if self.gone or now is None or now.number in self.dropped:
+            return True
+        return any(job.urgency[0] < now.urgency[0] for job in self.jobs)
+
+    def run(self) -> None:
+        """Answer until nobody asks any more."""
+        while True:
+            with self.wake:
+                self.now = None
+                while not self.jobs and not self.gone:
+                    self.wake.wait()
+                if self.gone:
+                    return
+                job = min(self.jobs, key=lambda job: job.urgency)
+                self.jobs.remove(job)
+                self.now = job
+            try:
+                done = self._answer(job.question)
+            except DurvanError as problem:
+                self.say(looking.Trouble(type(job.question).__name__, str(problem)))
+                continue
+            except Exception as problem:  # noqa: BLE001 - one bad material must not take the others' pictures away
+                self.say(looking.Trouble(type(job.question).__name__, f"{type(problem).__name__}: {problem}"))
+                continue
+            with self.wake:
+                if not done and job.number not in self.dropped and not self.gone:
+                    self.jobs.append(job)
+
+    def say(self, answer: object) -> None:
+        """Answer."""
+        try:
+            looking.put(self.sink, answer)
+        except OSError:
+            self.gone = True
+
+    def _answer(self, question: Any) -> bool:
+        if isinstance(question, looking.Load):
+            self.scene = question.scene
+            self.appearance = Appearance(question.scene, registry(), swatches.cache_folder())
+            self.shapes = None
+            self.films, self.view = {}, None
+            return True
+        if self.scene is None or self.appearance is None:
+            return True
+        answers: dict[type, Callable[[Any], bool]] = {
+            looking.LookAt: self._look_at, looking.MeasureAll: self._measure_all, looking.FitAll: self._fit_all,
+            looking.Render: self._render, looking.Cover: self._cover,
+            looking.Refine: self._refine,
+        }  # fmt: skip
+        return answers[type(question)](question)
+
+    # swatches
+
+    def _look_at(self, question: looking.LookAt) -> bool:
+        assert self.appearance is not None
+        thing = question.thing
+        one = self.appearance.source(thing)
+        two = self.appearance.target(thing, question.translation)
+        polar = np.array([polar_curve(one), polar_curve(two)])
+        a, b = self.appearance.makers.of(one), self.appearance.makers.of(two)
+
+        def show(first: swatches.Swatch, second: swatches.Swatch, found: Drift, done: bool = False) -> None:
+            self.say(
+                looking.Seen(
+                    thing.id, bytes_of(srgb(first.pictures)), bytes_of(srgb(second.pictures)),
+                    difference_picture(first, second), found, polar, (tuple(first.notes), tuple(second.notes)), done,
+                )
+            )  # fmt: skip
+
+        found = drift.between(one, two, self.appearance.makers, self.stop, show)
+        if found is None:
+            return False
+        show(a.swatch(), b.swatch(), found, True)
+        level = max(SHOWN_SAMPLES, a.samples, b.samples)
+        if not (a.to(level, self.stop) and b.to(level, self.stop)):
+            return False
+        a.keep()
+        b.keep()
+        show(a.swatch(), b.swatch(), found, True)
+        return True
+
+    def _measure_all(self, question: looking.MeasureAll) -> bool:
+        assert self.appearance is not None
+        while question.pairs:
+            thing, translation = question.pairs[0]
+            found = self.appearance.drift(thing, translation, self.stop)
+            if found is None:
+                return False
+            one = self.appearance.makers.of(self.appearance.source(thing))
+            two = self.appearance.makers.of(self.appearance.target(thing, translation))
+            if not (one.to(4, self.stop) and two.to(4, self.stop)):
+                return False
+            small = [bytes_of(srgb(halved(maker.swatch().pictures[0]))) for maker in (one, two)]
+            question.pairs.pop(0)
+            self.say(looking.Measured(thing.id, found, small[0], small[1], len(question.pairs)))
+        return True
+
+    def _fit_all(self, question: looking.FitAll) -> bool:
+        assert self.appearance is not None
+        notes, drifts = {}, {}
+        tried = len(question.pairs)
+        for thing, translation in question.pairs:
+            better = self.appearance.improve(thing, translation, self.stop)
+            if self.stop():
+                return False
+            if better is not None:
+                notes[thing.id] = list(better.notes)
+                drifts[thing.id] = better.after
+        self.say(looking.Fitted(notes, drifts, tried))
+        return True
+
+    # the camera's view
+
+    def _shapes(self) -> Shapes:
+        assert self.scene is not None
+        if self.shapes is None:
+            self.shapes = read_shapes(Path(self.scene.file))
+        return self.shapes
+
+    def _staged(self, side: str, things: list[Thing], camera: str, size: tuple[int, int]) -> staging.Staged:
+        assert self.scene is not None
+        return staging.stage(self.scene, self._shapes(), things, registry(), camera, size)
+
+    def _cover(self, question: looking.Cover) -> bool:
+        assert self.scene is not None
+        staged = self._staged("source", list(self.scene.things.values()), question.camera, (320, 180))
+        seen = renderer.first_things(staged.built, staged.camera, 320, 180)
+        shares = {staged.materials[m]: share for m, share in seen.coverage().items() if staged.materials[m]}
+        self.say(looking.Covered(shares))
+        return True
+
+    def _render(self, question: looking.Render) -> bool:
+        """Both sides as far as asked; what was interrupted is gone on with."""
+        assert self.scene is not None
+        if question is not self.view:
+            sides = (("source", list(self.scene.things.values())), ("target", question.target))
+            self.films = {}
+            for side, things in sides:
+                staged = self._staged(side, things, question.camera, question.size)
+                self.films[side] = (staged, staged.film())
+            self.view = question
+        return self._go_on(question.samples)
+
+    def _refine(self, question: looking.Refine) -> bool:
+        return self._go_on(question.samples)
+
+    def _go_on(self, samples: int) -> bool:
+        level = 1
+        while level <= samples:
+            for side, (staged, film) in self.films.items():
+                if film.samples >= level:
+                    continue
+                white = max(staged.view.scale, 1e-12)
+                clamp = _PREVIEW_CLAMP / white
+                if staged.sampling.clamp > 0.0:
+                    clamp = min(clamp, staged.sampling.clamp / white)
+                more, bounces = level - film.samples, min(staged.sampling.bounces, 6)
+                if not renderer.expose(staged.built, staged.camera, film, more, bounces, clamp, self.stop):
+                    return False
+                shown = developed(staged.exposed(film.picture), staged.sampling.response)
+                self.say(looking.Rendered(side, bytes_of(shown), film.samples, samples, tuple(staged.notes)))
+            level *= 2
+        return True
+
+
+def difference_picture(one: swatches.Swatch, two: swatches.Swatch) -> NDArray[np.uint8]:
+    """CIEDE2000 pixel by pixel in greys: mid grey is none, white is 10 and more; what is not the material is dimmed."""
+    out = []
+    for place in range(len(swatches.LIGHTINGS)):
+        a, b = (np.clip(halved(s.pictures[place]), 0.0, 1.0) for s in (one, two))
+        apart = ciede2000(cielab(a), cielab(b))
+        inside = halved(one.mask.astype(np.float64)[..., None])[..., 0]
+        shade = 0.36 + 0.64 * np.clip(apart / 10.0, 0.0, 1.0)
+        shade = np.where(inside > 0.5, shade, 0.46)
+        out.append(np.repeat(np.repeat(shade, 2, axis=0), 2, axis=1))
+    return bytes_of(np.repeat(np.array(out)[..., None], 3, axis=-1))
+
+
+def polar_curve(look: Record) -> NDArray[np.float64]:
+    """Luminance of a look's answer in the plane of a view at 45°, light from −90° to 90° [181]; mirrors have none."""
+    point = {name: np.array([0.5]) for name in ("u", "v")}
+    point.update({name: np.array([0.0]) for name in ("x", "y", "z")})
+    point["facing"] = np.array([0.7071])
+    rec = resolve(look, point, staging.pixels)[0] if look.lanes else look.base
+    angle = np.radians(np.arange(-90.0, 91.0))
+    light = np.stack([np.sin(angle), np.zeros(181), np.maximum(np.cos(angle), 1e-3)], axis=1)
+    eye = np.tile([-0.70710678, 0.0, 0.70710678], (181, 1))
+    value, pdf = np.zeros((181, 3)), np.zeros(181)
+    stack.evaluate_many(rec, eye, light, tables(), value, pdf)
+    return np.asarray(value @ np.array([0.2126, 0.7152, 0.0722]) * light[:, 2])
+
+
+def main() -> None:
+    """Serve standard input and output."""
+    source, sink = sys.stdin.buffer, os.fdopen(os.dup(sys.stdout.fileno()), "wb")
+    os.dup2(sys.stderr.fileno(), sys.stdout.fileno())  # whatever a library prints must not fall among the answers
+    os.nice(5)  # the window goes first
+    server = Server(source, sink)
+
+    def prepare(step: Step) -> None:
+        server.say(looking.Preparing(step.doing, step.done, step.of))
+
+    threading.Thread(target=server.listen, name="durvan-listen", daemon=True).start()
+    try:
+        compiling.ensure(prepare)
+    except DurvanError as problem:
+        server.say(looking.Trouble("renderer", str(problem)))
+        return
+    server.say(looking.Preparing(""))
+    swatches.tidy(swatches.cache_folder())
+    server.run()
+
+
+if __name__ == "__main__":
+    main()

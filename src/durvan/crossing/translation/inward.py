@@ -1,0 +1,420 @@
+"""From a dialect to the common ground: every node becomes the chain that its pack says, and starts its ledger rows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from itertools import pairwise
+from typing import Any
+
+from durvan.crossing.translation.ledger import Row
+from durvan.dialects.pack import CompiledCase, CompiledEntry, CompiledType, Pack, Ready
+from durvan.errors import FormulaError
+from durvan.graph.formula import flip_green, plain, wrap
+from durvan.graph.wire import Wire
+from durvan.scene.fate import Fate
+from durvan.scene.graph import Graph, Link, Node, Value
+from durvan.scene.model import Thing
+from durvan.scene.vocabulary import common_ground
+
+Port = tuple[str, str]
+
+
+_NOT_CARRIED = ("displacement", "volume")  # a material's other outputs
+
+
+@dataclass(slots=True)
+class Inward:
+    """A thing on the common ground, its rows, and which rows each port of each node came from."""
+
+    graph: Graph
+    rows: list[Row] = field(default_factory=list)
+    origins: dict[Port, list[Row]] = field(default_factory=dict)
+
+
+class Incoming:
+    """Carries one thing inwards. Use `carry_in`."""
+
+    def __init__(self, thing: Thing, pack: Pack, metres_per_unit: float, readings: dict[str, str]) -> None:
+        self.thing = thing
+        self.pack = pack
+        self.metres_per_unit = metres_per_unit
+        self.readings = readings
+        self.out = Inward(Graph())
+        self.results: dict[str, Link | Value | None] = {}
+        self.types: dict[str, CompiledType] = {}
+        self.rows: dict[str, Row] = {}
+        self.roles: dict[str, Node] = {}
+        self.start: tuple[Any, list[Row]] | None = None
+
+    def run(self) -> Inward:
+        source = self._ready_graph()
+        order, closing = source.order()
+        surface = {o: link for o, link in source.outputs.items() if o not in _NOT_CARRIED}
+        reachable, others = Graph(source.nodes, surface).reachable(), source.reachable()
+        cut = set(closing)
+        for name in order:
+            node = source.nodes[name]
+            self._open_rows(node)
+            if name not in reachable and name in others:
+                self._all_rows(Fate.HELD, "Only displacement or a volume uses it, and those are not carried yet.")
+                continue
+            if name not in reachable:
+                self._all_rows(Fate.LOST, "Nothing uses this node; it is left behind.")
+                continue
+            kind = self.pack.compiled.get(node.kind)
+            if kind is None:
+                self._unknown(node)
+                continue
+            for port, row in self.rows.items():
+                if (name, port) in cut:
+                    row.meet(Fate.HELD, "This link closes a cycle; it is cut here.")
+            self.types[name] = kind
+            self._convert(node, kind, {port for other, port in cut if other == name})
+        for output, link in source.outputs.items():
+            if output not in surface:
+                row = Row(
+                    self.thing.id, link.node, f"outputs:{output}", "geometry", None, "", True, Fate.HELD, "no rule"
+                )
+                row.reason = "Displacement and volumes are not carried yet."
+                self.out.rows.append(row)
+                continue
+            found = self.resolve(link, "surface")
+            if isinstance(found, Link):
+                self.out.graph.outputs[output] = found
+        self._tell_turned(source)
+        return self.out
+
+    def _tell_turned(self, source: Graph) -> None:
+        """What a person has turned round stands in the rows of those who read it."""
+        for row in self.out.rows if self.thing.turned else ():
+            link = source.nodes[row.node].links.get(row.parameter) if row.node in source.nodes else None
+            if link is not None and link.node in self.thing.turned and row.fate < Fate.LOST:
+                row.meet(Fate.RECAST)
+                row.reason = f"The green of {link.node} is turned round by hand. {row.reason}".strip()
+
+    def _ready_graph(self) -> Graph:
+        """The source's graph in the vocabulary's words; nodes that are folded into links leave their rows."""
+        graph, hooks = self.thing.graph, self.pack.hooks
+        if hooks is None:
+            return graph
+        copy = Graph({n.id: replace(n, values=dict(n.values), links=dict(n.links)) for n in graph.nodes.values()})
+        copy.outputs = dict(graph.outputs)
+        hooks.before_reading(copy, self.metres_per_unit)
+        for name, node in graph.nodes.items():
+            if name not in copy.nodes:
+                self._open_rows(node)
+                self._all_rows(Fate.RECAST, "It only takes a channel; the link says which.")
+        return copy
+
+    def _unknown(self, node: Node) -> None:
+        known = self.pack.type(node.kind) is not None
+        why = (
+            self.pack.mapping.no_word_for.get(node.kind, f"{self.pack.title} has no mapping for '{node.kind}'.")
+            if known
+            else f"'{node.kind}' is not a word of {self.pack.title}; an add-on is missing."
+        )
+        self._all_rows(Fate.HELD, why)
+
+    def _all_rows(self, fate: Fate, reason: str) -> None:
+        for row in self.rows.values():
+            row.meet(fate, reason)
+            row.rule = row.rule or "no rule"
+
+    def _open_rows(self, node: Node) -> None:
+        kind = self.pack.type(node.kind)
+        parameters = kind.parameters if kind else {}
+        thing, out = self.thing.id, self.out.rows
+        self.rows = {}
+        for port in node.ports():
+            parameter = parameters.get(port)
+            family = kind.family_of(port) if kind else "procedurals"
+            unit = parameter.unit if parameter else ""
+            linked = port in node.links
+            row = Row(thing, node.id, port, family, node.values.get(port), unit, linked)
+            self.rows[port] = row
+            out.append(row)
+            if port in node.animated:
+                row.meet(Fate.HELD, "Animated; the value of one frame is carried.")
+        for port, problem in (node.problems or {}).items():
+            if port not in self.rows:
+                family = kind.family_of(port) if kind else "procedurals"
+                self.rows[port] = Row(thing, node.id, port, family, problem)
+                out.append(self.rows[port])
+            self.rows[port].meet(Fate.HELD, problem)
+            self.rows[port].rule = "no rule"
+
+    # one node
+
+    def _convert(self, node: Node, kind: CompiledType, cut: set[str]) -> None:
+        self.roles = {}
+        self.start = None
+        for role in kind.chain:
+            if not role.optional:
+                self._role(node, kind, role.name)
+        case = self._case(node, kind)
+        for entry in case.entries:
+            self._entry(node, kind, entry, cut)
+        self._close_chain(node, kind)
+        title = self.pack.title
+        for port, row in self.rows.items():
+            if not row.rule:
+                known = port in kind.type.parameters
+                row.meet(
+                    Fate.LOST,
+                    f"{title} has no rule for '{port}' as it is used here." if known
+                    else f"'{port}' is not a parameter of {node.kind}; it has no meaning in {title}.",
+                )  # fmt: skip
+                row.rule = "no rule"
+
+    def _role(self, node: Node, kind: CompiledType, name: str) -> Node:
+        found = self.roles.get(name)
+        if found is None:
+            suffix = "" if name == kind.main else f"_{name}"
+            found = self.out.graph.add(Node(f"{node.id}{suffix}", kind.roles[name], source=node.source))
+            self.roles[name] = found
+        return found
+
+    def _case(self, node: Node, kind: CompiledType) -> CompiledCase:
+        wanted = self.readings.get(node.id)
+        for case in kind.cases:
+            if wanted is not None:
+                if case.name == wanted:
+                    return case
+            elif case.when is None or self._ask(case.when, node):
+                return case
+        return kind.cases[-1]
+
+    def _ask(self, ready: Ready, node: Node) -> bool:
+        try:
+            return bool(ready.formula(*self._arguments(ready, node, wires=False)))
+        except FormulaError:
+            return False
+
+    def _arguments(self, ready: Ready, node: Node, wires: bool) -> list[Any]:
+        out: list[Any] = []
+        for term in ready.terms:
+            name = term.name
+            if term.source == "value":
+                link = node.links.get(name) if wires else None
+                if link is not None:
+                    out.append(self._wire(node, name, link))
+                else:
+                    value = node.values.get(name)
+                    out.append(term.default if value is None else wrap(value))
+            elif term.source == "mapped":
+                out.append(self._is_map(node, name))
+            elif term.source == "given":
+                out.append(name in node.values or name in node.links)
+            else:
+                context = self.thing.context
+                out.append(context.get(f"{node.id}:{name}", context.get(name, 0.0)))
+        return out
+
+    def _is_map(self, node: Node, port: str) -> bool:
+        link = node.links.get(port)
+        return link is not None and isinstance(self.resolve(link, "color"), Link)
+
+    def _wire(self, node: Node, port: str, link: Link) -> Any:
+        parameter = self.pack.parameter(node.kind, port)
+        found = self.resolve(link, parameter.type if parameter else "color")
+        if isinstance(found, Link):
+            return Wire(self.out.graph, found, f"{node.id}_{port}")
+        if found is None:
+            fallback = node.values.get(port, parameter.default if parameter else 0.0)
+            return wrap(fallback)
+        return wrap(found)
+
+    def resolve(self, link: Link, wanted: str) -> Link | Value | None:
+        """What a link of the source is on the common ground: a link, a constant, or nothing."""
+        result = self.results.get(link.node)
+        if link.node in self.thing.turned:
+            result = self._green_round(link, result)
+        if not isinstance(result, Link):
+            return result
+        kind = self.types[link.node]
+        output = kind.outputs.get(link.output, "out")
+        if output == "out" and result.output != "out":
+            output = result.output
+        if wanted == "float" and output == "out" and kind.type.outputs.get(link.output) == "color":
+            output = "outgrey"
+        return Link(result.node, output)
+
+    def _green_round(self, link: Link, result: Link | Value | None) -> Link | Value | None:
+        """A picture with its green turned round; a number only when green is the channel that is read."""
+        output = self.types[link.node].outputs.get(link.output, "out") if link.node in self.types else "out"
+        if output == "outg" and isinstance(result, Link):
+            wire = Wire(self.out.graph, Link(result.node, "outg"), f"{result.node}_green")
+            return (1.0 - wire).settled()
+        if output != "out" or result is None:
+            return result
+        if isinstance(result, Link):
+            turned: Link = flip_green(Wire(self.out.graph, result, f"{result.node}_green")).settled()
+            return turned
+        value: Value = plain(flip_green(wrap(result)))
+        return value
+
+    # one correspondence
+
+    def _entry(self, node: Node, kind: CompiledType, entry: CompiledEntry, cut: set[str]) -> None:
+        if entry.entry.only == "out":
+            return
+        if not entry.measured_facts and entry.reads.isdisjoint(self.rows):
+            self._untouched(node, kind, entry)
+            return
+        rows = [self.rows[name] for name in entry.ours if name in self.rows]
+        if entry.when is not None and not self._ask(entry.when, node):
+            return
+        silent = not entry.inward
+        if silent:
+            for row in rows:
+                self._note(row, entry, node)
+            return
+        for (role, port), ready in entry.inward:
+            value = self._value(node, entry, ready, rows, cut)
+            if value is None:
+                continue
+            self._put(node, kind, role, port, value, rows)
+        for row in rows:
+            self._note(row, entry, node)
+
+    def _untouched(self, node: Node, kind: CompiledType, entry: CompiledEntry) -> None:
+        """An entry of which nothing was set always comes to the same, so it is worked out once."""
+        known = entry.idle.get(self.metres_per_unit)
+        if known is None:
+            known = []
+            if entry.when is None or self._ask(entry.when, node):
+                for (role, port), ready in entry.inward:
+                    value = self._value(node, entry, ready, [], set())
+                    if role == "start" or value is None or isinstance(value, Link):
+                        continue
+                    if not same(value, common_ground().types[kind.roles[role]].parameters[port].default):
+                        known.append((role, port, value))
+            entry.idle[self.metres_per_unit] = known
+        for role, port, value in known:
+            self._role(node, kind, role).values[port] = value
+
+    def _value(
+        self, node: Node, entry: CompiledEntry, ready: Ready | None, rows: list[Row], cut: set[str]
+    ) -> Link | Value | None:
+        if ready is None:
+            return self._straight(node, entry, rows, cut)
+        try:
+            result: Any = ready.formula(*self._arguments(ready, node, wires=True))
+            if isinstance(result, Wire):
+                return result.settled()
+        except FormulaError as problem:
+            for row in rows:
+                row.meet(Fate.HELD, f"The formula cannot act on this value: {problem.what}")
+            return None
+        value: Value = plain(result)
+        return value
+
+    def _straight(self, node: Node, entry: CompiledEntry, rows: list[Row], cut: set[str]) -> Link | Value | None:
+        name = entry.ours[0]
+        factor = entry.factor(self.metres_per_unit)
+        link = node.links.get(name)
+        if link is not None and name not in cut:
+            parameter = self.pack.parameter(node.kind, name)
+            found = self.resolve(link, parameter.type if parameter else "color")
+            if isinstance(found, Link):
+                if factor == 1.0:
+                    return found
+                return (Wire(self.out.graph, found, f"{node.id}_{name}") * factor).settled()
+            if found is not None:
+                return _scaled(found, factor)
+            for row in rows:
+                row.meet(Fate.HELD, "What feeds it cannot be carried; the value below it stands in.")
+        value = node.values.get(name)
+        if value is None:
+            parameter = self.pack.parameter(node.kind, name)
+            if parameter is None or parameter.default is None:
+                return None
+            value = parameter.default
+        return _scaled(value, factor)
+
+    def _put(self, node: Node, kind: CompiledType, role: str, port: str, value: Link | Value, rows: list[Row]) -> None:
+        if role == "start":
+            self.start = (value, rows)
+            return
+        existing = self.roles.get(role)
+        if not isinstance(value, Link) and (existing is None or not rows):
+            default = common_ground().types[kind.roles[role]].parameters[port].default
+            if same(value, default):
+                if rows:  # a node that would do nothing is not made, but its rows are to be accounted for
+                    self.out.origins.setdefault((f"{node.id}/{role}", port), []).extend(rows)
+                return
+        target = self._role(node, kind, role)
+        if isinstance(value, Link):
+            target.links[port] = value
+        else:
+            target.values[port] = value
+        if rows:
+            self.out.origins.setdefault((target.id, port), []).extend(rows)
+
+    def _note(self, row: Row, entry: CompiledEntry, node: Node) -> None:
+        """Write down on a row which rule acted, how, and what it leaves."""
+        row.rule = f"{row.rule}; {entry.rule}" if row.rule and row.rule != "no rule" else entry.rule
+        if entry.text_in:
+            if entry.units == ("", "") or entry.entry.to_common:
+                row.scaled = False
+            row.formula = f"{row.formula}; {entry.text_in}" if row.formula else entry.text_in
+        fate = Fate.RECAST if entry.entry.decides and not entry.entry.fate else entry.fate_in
+        row.meet(fate, entry.because)
+        if fate is not Fate.KEPT and not (entry.text_in and entry.fate_in is Fate.RECAST):
+            row.scaled = False
+        if entry.measure is not None and row.measure is None:
+            try:
+                row.measure = float(entry.measure.formula(*self._arguments(entry.measure, node, wires=False)))
+                row.measured = entry.entry.measured
+            except FormulaError:
+                row.measure = None
+
+    def _close_chain(self, node: Node, kind: CompiledType) -> None:
+        present = [(role, self.roles[role.name]) for role in kind.chain if role.name in self.roles]
+        graph = self.out.graph
+        for (role, first), (_, second) in pairwise(present):
+            first.links[role.into] = Link(second.id)
+        if self.start is not None:
+            value, rows = self.start
+            if not present:
+                self.results[node.id] = value
+                self.out.origins.setdefault((f"{node.id}/bypassed", "in"), []).extend(rows)
+                return
+            role, last = present[-1]
+            if isinstance(value, Link):
+                last.links[role.into] = value
+            else:
+                last.values[role.into] = value
+            self.out.origins.setdefault((last.id, role.into), []).extend(rows)
+        elif not present:
+            self.results[node.id] = None
+            return
+        self.results[node.id] = Link(graph.nodes[present[0][1].id].id)
+
+
+def same(a: Any, b: Any) -> bool:
+    """Whether two values are equal to the last bits that arithmetic leaves."""
+    if isinstance(a, tuple) and isinstance(b, tuple):
+        return len(a) == len(b) and all(same(x, y) for x, y in zip(a, b, strict=True))
+    if isinstance(a, tuple) or isinstance(b, tuple):  # one number stands for every channel
+        many, one = (a, b) if isinstance(a, tuple) else (b, a)
+        return isinstance(one, int | float) and all(same(part, one) for part in many)
+    if isinstance(a, bool) or isinstance(b, bool):
+        return a is b
+    if isinstance(a, int | float) and isinstance(b, int | float):
+        return a == b or abs(a - b) <= 1e-12 * max(abs(a), abs(b))
+    return bool(a == b)
+
+
+def _scaled(value: Value, factor: float) -> Value:
+    if factor == 1.0 or isinstance(value, bool | str):
+        return value
+    return tuple(part * factor for part in value) if isinstance(value, tuple) else value * factor
+
+
+def carry_in(thing: Thing, pack: Pack, metres_per_unit: float, readings: dict[str, str] | None = None) -> Inward:
+    """Bring one thing of a dialect to the common ground.
+
+    `readings` names, by node id, the case that a person chose where the pack would choose another.
+    """
+    return Incoming(thing, pack, metres_per_unit, readings or {}).run()

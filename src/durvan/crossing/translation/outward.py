@@ -1,0 +1,422 @@
+"""From the common ground to a dialect: chains are matched to its node types, ports become parameters, rows end.
+
+Nodes are taken consumers first. A formula that meets a map grows or folds nodes on the common ground before those
+are matched in their turn, so that what is no longer needed is never written.
+"""
+
+from __future__ import annotations
+
+from itertools import islice
+from typing import Any
+
+from durvan.crossing.translation.inward import Inward, same
+from durvan.crossing.translation.ledger import Row
+from durvan.crossing.translation.matching import Match, Matcher
+from durvan.dialects.pack import CompiledEntry, CompiledType, Pack, Ready
+from durvan.errors import FormulaError
+from durvan.graph.formula import plain
+from durvan.graph.wire import Wire
+from durvan.scene.fate import Fate
+from durvan.scene.graph import Graph, Link, Node, Value
+from durvan.scene.vocabulary import COMPONENTS, LARGEST, Parameter, common_ground
+
+NOTHING_NEEDED = "At this value it does nothing, so nothing is needed for it."
+
+
+class Outgoing:
+    """Carries one thing outwards. Use `carry_out`."""
+
+    def __init__(self, thing_id: str, inward: Inward, pack: Pack, context: dict[str, float], mpu: float) -> None:
+        self.thing = thing_id
+        self.inward = inward
+        self.graph = inward.graph
+        self.pack = pack
+        self.metres_per_unit = mpu
+        self.out = Graph()
+        self.matches: dict[str, Match] = {}
+        self.matcher = Matcher(self.graph, pack, context)
+        self.uses = self.matcher.uses
+        self.needed: set[str] = set()
+        self.seen: set[str] = set()
+        self.known = set(inward.graph.nodes)
+        self.added: list[Row] = []
+        self.pending: list[tuple[Node, str, Link]] = []
+
+    def run(self) -> Graph:
+        order, _ = self.graph.order()
+        self.needed = {link.node for link in self.graph.outputs.values()}
+        for name in reversed(order):
+            if name in self.needed:
+                self._take(name)
+        for target, parameter, link in self.pending:
+            self._connect(target, parameter, link)
+        for output, link in self.graph.outputs.items():
+            match = self.matches.get(link.node)
+            if match is not None and match.target is not None:
+                self.out.outputs[output] = Link(match.target.id, self._output(match.type, link.output))
+        if self.pack.hooks is not None:
+            self.pack.hooks.in_file_units(self.out, self.metres_per_unit)
+        self._settle_rows(order)
+        self.inward.rows.extend(self.added)
+        return self.out
+
+    # the walk
+
+    def _take(self, name: str) -> None:
+        if name in self.seen:
+            return
+        self.seen.add(name)
+        node = self.graph.nodes[name]
+        match = self.matcher.match(node)
+        if match is None:
+            self._without(node)
+            return
+        self.matches[name] = match
+        main = match.roles.get(match.type.main, node)
+        match.target = self.out.add(Node(_plain_id(main.id), match.type.kind, source=node.source))
+        self._emit(match)
+
+    # writing one node
+
+    def _emit(self, match: Match) -> None:
+        case = self.matcher.case(match)
+        consumed: set[tuple[str, str]] = set()
+        touched = self.matcher.touched(match)
+        for entry in case.entries:
+            if not entry.outward:
+                continue
+            if not entry.measured_facts and not entry.reads_start and touched.isdisjoint(entry.reads_back):
+                if self._says_nothing(match, entry):
+                    continue
+            elif entry.when_back is not None and not self.matcher.ask(entry.when_back, match):
+                continue
+            ports = [self._place(match, role, port) for role, port in entry.common]
+            consumed.update((node.id, port) for node, port in ports if node is not None)
+            self._entry(match, entry, [(node, port) for node, port in ports if node is not None])
+        self._unsaid(match, consumed)
+
+    def _place(self, match: Match, role: str, port: str) -> tuple[Node | None, str]:
+        if role == "start":
+            return match.start if match.start is not None else (None, port)
+        return match.roles.get(role), port
+
+    def _rows(self, ports: list[tuple[Node, str]]) -> list[Row]:
+        origins = self.inward.origins
+        found: list[Row] = []
+        for node, port in ports:
+            for row in origins.get((node.id, port), ()):
+                if row not in found:
+                    found.append(row)
+        return found
+
+    def _entry(self, match: Match, entry: CompiledEntry, ports: list[tuple[Node, str]]) -> None:
+        rows = self._rows(ports)
+        target = match.target
+        assert target is not None  # made in _take, before anything is written
+        for name, ready in entry.outward:
+            parameter = match.type.type.parameters[name]
+            value = self._value(match, entry, ready, ports, parameter, rows)
+            if value is None:
+                if parameter.default is not None:
+                    for row in rows:
+                        row.meet(Fate.HELD, "What it comes to cannot stand in the target; its default is used.")
+                continue
+            if isinstance(value, Link):
+                self.pending.append((target, name, value))
+                self._need(value)
+            else:
+                if not rows and same(value, parameter.default):
+                    continue
+                target.values[name] = value
+                self._added(entry, match, target, name, parameter, rows)
+            self._note(rows, entry, target, name, match)
+
+    def _says_nothing(self, match: Match, entry: CompiledEntry) -> bool:
+        """Whether an untouched entry comes to the target's own defaults, or does not hold; worked out once."""
+        known = entry.idle_back.get(self.metres_per_unit)
+        if known is None:
+            known = entry.when_back is not None and not self.matcher.ask(entry.when_back, match)
+            if not known:
+                parameters = match.type.type.parameters
+                values = [
+                    (self._value(match, entry, r, [], parameters[n], []), parameters[n].default)
+                    for n, r in entry.outward
+                ]
+                known = all(value is None or (not isinstance(value, Link) and same(value, d)) for value, d in values)
+            entry.idle_back[self.metres_per_unit] = known
+        return known
+
+    def _value(
+        self, match: Match, entry: CompiledEntry, ready: Ready | None, ports: list[tuple[Node, str]],
+        parameter: Parameter, rows: list[Row],
+    ) -> Link | Value | None:  # fmt: skip
+        if ready is None:
+            return self._straight(match, entry, ports, parameter, rows)
+        main = match.roles.get(match.type.main)
+        stem = f"{main.id if main else 'node'}_{parameter_stem(entry)}"
+        before = len(self.graph.nodes)
+        try:
+            result = ready.formula(*self.matcher.arguments(ready, match, stem))
+        except FormulaError as problem:
+            fed = [self.graph.nodes[node.links[port].node] for node, port in ports if port in node.links]
+            why = (
+                next(filter(None, map(self._cause, fed)), "") or f"The formula cannot act on this value: {problem.what}"
+            )
+            for row in rows:
+                row.meet(Fate.HELD, why)
+            return None
+        if isinstance(result, Wire):
+            return self._settled(result, ports, before)
+        return _fitting(plain(result), parameter)
+
+    def _settled(self, wire: Wire, ports: list[tuple[Node, str]], before: int) -> Link:
+        """A wire's link; nodes past the first `before` were grown by it, and change who reads what."""
+        link = wire.settled()
+        used = {node.links[port].node for node, port in ports if port in node.links}
+        if used == {link.node}:
+            return link
+        for name in used:
+            self.uses[name] = self.uses.get(name, 1) - 1
+        fresh = list(islice(self.graph.nodes.values(), before, None))
+        for node in fresh:
+            for inner in node.links.values():
+                self.uses[inner.node] = self.uses.get(inner.node, 0) + 1
+        if not fresh or link.node not in {node.id for node in fresh}:
+            self.uses[link.node] = self.uses.get(link.node, 0) + 1
+        return link
+
+    def _straight(
+        self,
+        match: Match,
+        entry: CompiledEntry,
+        ports: list[tuple[Node, str]],
+        parameter: Parameter,
+        rows: list[Row],
+    ) -> Link | Value | None:
+        factor = 1.0 / entry.factor(self.metres_per_unit)
+        role, port = entry.common[0]
+        node = ports[0][0] if ports else None
+        link = node.links.get(port) if node is not None else None
+        if link is not None:
+            if factor == 1.0:
+                return link
+            wire = Wire(self.graph, link, f"{node.id}_{port}" if node else port) * factor
+            return self._settled(wire, ports, len(self.graph.nodes))
+        value: Value | None = node.values.get(port) if node is not None else None
+        if value is None:
+            value = common_ground().types[match.type.roles[role]].parameters[port].default
+        return None if value is None else _fitting(_times(value, factor), parameter)
+
+    def _added(
+        self,
+        entry: CompiledEntry,
+        match: Match,
+        target: Node,
+        name: str,
+        parameter: Parameter,
+        rows: list[Row],
+    ) -> None:
+        if rows:
+            return
+        grown = any(node.id not in self.known for node in match.roles.values())
+        row = Row(
+            self.thing, "", name, match.type.type.family_of(name), None, parameter.unit, False, Fate.ADDED, entry.rule,
+            entry.text_out,
+            "It carries the formula of the map that it follows." if grown
+            else entry.because or f"The default of {self.pack.title} is another.",
+        )  # fmt: skip
+        row.targets.append((target.id, name))
+        self.added.append(row)
+
+    def _note(self, rows: list[Row], entry: CompiledEntry, target: Node, name: str, match: Match) -> None:
+        for row in rows:
+            if (target.id, name) in row.targets:
+                continue
+            row.targets.append((target.id, name))
+            if row.rule and entry.rule not in row.rule:
+                row.rule = f"{row.rule} → {entry.rule}"
+            if entry.text_out and entry.text_out not in row.formula:
+                row.formula = f"{row.formula} → {entry.text_out}" if row.formula else entry.text_out
+            simple = entry.fate_out is Fate.RECAST and not entry.entry.to_ours
+            if entry.fate_out is not Fate.KEPT and not simple:
+                row.scaled = False
+            row.meet(entry.fate_out, entry.because if entry.fate_out > Fate.RECAST else "")
+            if entry.measure is not None and entry.entry.only == "out" and row.measure is None:
+                row.measure = self._measure(entry.measure, match)
+                row.measured = entry.entry.measured
+
+    def _measure(self, ready: Ready, match: Match) -> float | None:
+        try:
+            return float(ready.formula(*self.matcher.arguments(ready, match, None)))
+        except (FormulaError, TypeError):
+            return None
+
+    def _need(self, link: Link) -> None:
+        self.needed.add(link.node)
+        if link.node not in self.known:  # a formula has just grown it, so the walk will not come by
+            self._take(link.node)
+
+    # what has no word
+
+    def _unsaid(self, match: Match, consumed: set[tuple[str, str]]) -> None:
+        for role, node in match.roles.items():
+            chained = next((r.into for r in match.type.chain if r.name == role), "")
+            for port in list(node.ports()):
+                if (node.id, port) in consumed or (port == chained and port in node.links):
+                    continue
+                reason = self._reason(node.kind, port)
+                default = common_ground().types[node.kind].parameters[port].default
+                idle = port not in node.links and same(node.values.get(port), default)
+                for row in self.inward.origins.get((node.id, port), ()):
+                    if row.fate < Fate.LOST and not row.targets:
+                        row.meet(Fate.RECAST if idle else Fate.LOST, NOTHING_NEEDED if idle else reason)
+
+    def _reason(self, category: str, port: str) -> str:
+        said = self.pack.mapping.no_word_for
+        return (
+            said.get(f"{category}.{port}")
+            or said.get(category)
+            or f"{self.pack.title} has no word for the {port.replace('_', ' ')}."
+        )
+
+    def _without(self, node: Node) -> None:
+        """A node that the target cannot say: what stands in for it goes on in its place."""
+        reason = self._cause(node)
+        fate = Fate.HELD if reason and node.kind not in self.pack.mapping.no_word_for else Fate.LOST
+        reason = reason or f"{self.pack.title} has no node for '{node.kind}'."
+        stand_in = common_ground().types[node.kind].stands_in if node.kind in common_ground().types else ""
+        for port in list(node.ports()):
+            for row in self.inward.origins.get((node.id, port), ()):
+                if port == stand_in:
+                    row.meet(Fate.RECAST, "It goes on past a node that has no counterpart.")
+                else:
+                    row.meet(fate, reason)
+        link = node.links.get(stand_in)
+        if link is not None:
+            self._need(link)
+
+    def _cause(self, node: Node) -> str:
+        """Why a node cannot be said: what the pack says of it, or of something that it is made of."""
+        said = self.pack.mapping.no_word_for
+        waiting, hops = [node], 0
+        while waiting and hops < 16:
+            hops += 1
+            here = waiting.pop(0)
+            if here.kind in said:
+                return said[here.kind]
+            waiting.extend(self.graph.nodes[link.node] for link in here.links.values() if link.node in self.graph.nodes)
+        return ""
+
+    def _connect(self, target: Node, parameter: str, link: Link) -> None:
+        seen: set[str] = set()
+        while link.node not in seen:
+            seen.add(link.node)
+            match = self.matches.get(link.node)
+            if match is not None and match.target is not None:
+                target.links[parameter] = Link(match.target.id, self._output(match.type, link.output))
+                return
+            node = self.graph.nodes[link.node]
+            stand_in = common_ground().types[node.kind].stands_in if node.kind in common_ground().types else ""
+            onward = node.links.get(stand_in)
+            if onward is None:
+                value = node.values.get(stand_in)
+                kind = self.pack.parameter(target.kind, parameter)
+                if value is not None and kind is not None:
+                    fitted = _fitting(value, kind)
+                    if fitted is not None:
+                        target.values[parameter] = fitted
+                self._break_rows(target, parameter)
+                return
+            link = Link(onward.node, link.output if onward.output == "out" else onward.output)
+
+    def _break_rows(self, target: Node, parameter: str) -> None:
+        for row in self.inward.rows:
+            if (target.id, parameter) in row.targets:
+                row.meet(Fate.HELD, "What feeds it has no counterpart; a constant stands in.")
+
+    def _output(self, kind: CompiledType, output: str) -> str:
+        back = kind.outputs_back
+        return back.get(output) or back.get("out") or next(iter(back.values()), "out")
+
+    def _settle_rows(self, order: list[str]) -> None:
+        used = {node.id for match in self.matches.values() for node in match.roles.values()}
+        for (name, _port), rows in self.inward.origins.items():
+            if name in used or name in self.seen:
+                continue
+            folded = name in self.graph.nodes
+            for row in rows:
+                if not row.targets:
+                    row.meet(
+                        Fate.RECAST,
+                        "Taken up by the formula of what it feeds." if folded
+                        else NOTHING_NEEDED,
+                    )  # fmt: skip
+        for row in self.inward.rows:
+            self._finish(row)
+        for row in self.added:
+            self._finish(row)
+
+    def _finish(self, row: Row) -> None:
+        nodes = self.out.nodes
+        for node, name in row.targets:
+            parameter = self.pack.parameter(nodes[node].kind, name)
+            row.target_values.append((nodes[node].values.get(name), parameter.unit if parameter else ""))
+        if row.fate is Fate.RECAST and row.scaled and len(row.targets) == 1:
+            value, unit = row.target_values[0]
+            if unit == row.unit and value is not None and same(value, row.value):
+                row.fate, row.formula = Fate.KEPT, ""
+
+
+def parameter_stem(entry: CompiledEntry) -> str:
+    """A short name for nodes that an entry's formula grows."""
+    return entry.ours[0] if entry.ours else entry.common[0][1]
+
+
+def _plain_id(name: str) -> str:
+    return name.rstrip("_") or "node"
+
+
+def _times(value: Value, factor: float) -> Value:
+    if factor == 1.0 or isinstance(value, bool | str):
+        return value
+    return tuple(part * factor for part in value) if isinstance(value, tuple) else value * factor
+
+
+def _stands(value: Any) -> bool:
+    return bool(-LARGEST < value < LARGEST)  # false for what is not a number, too
+
+
+def _fitting(value: Any, parameter: Parameter) -> Value | None:
+    """A value in the form that a parameter takes: a number spread over channels, or channels meant to one number.
+
+    None when it cannot be brought into that form, or is not finite in single precision.
+    """
+    size = COMPONENTS.get(parameter.type)
+    if size is not None:
+        if isinstance(value, int | float):
+            value = (float(value),) * size
+        return tuple(value) if isinstance(value, tuple) and len(value) == size and all(map(_stands, value)) else None
+    if parameter.type in ("float", "int"):
+        if isinstance(value, tuple):
+            value = sum(value) / len(value)
+        if not isinstance(value, int | float) or not _stands(value):
+            return None
+        if parameter.type == "float":
+            return float(value)
+        whole: int = round(value)
+        return whole if abs(whole) < 2**31 else None
+    if parameter.type == "bool":
+        return bool(value)
+    out: Value = value
+    return out
+
+
+def carry_out(
+    thing_id: str,
+    inward: Inward,
+    pack: Pack,
+    context: dict[str, float] | None = None,
+    metres_per_unit: float = 0.01,
+) -> Graph:
+    """Write what stands on the common ground in a dialect's words, and end its rows; gives the target's graph."""
+    return Outgoing(thing_id, inward, pack, context or {}, metres_per_unit).run()

@@ -1,0 +1,1 @@
+"""What follows the crossing beside the event loop: looks, and files outside."""

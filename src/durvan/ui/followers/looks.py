@@ -1,0 +1,258 @@
+"""What everything looks like, as the rendering process says it: swatches, drifts, renders, kept for the views."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
+from PySide6.QtGui import QImage
+
+from durvan.crossing.looks import questions as looking
+from durvan.crossing.translation.plan import plan
+from durvan.crossing.translation.translate import Translation
+from durvan.scene.drift import Drift
+from durvan.scene.model import Kind, Scene, Thing
+from durvan.ui.frame.state import State
+
+MOST = 300  # materials that are measured by themselves; any other is when it is looked at
+VIEW = (288, 162)
+FIRST_SAMPLES = 8  # of the camera's view, before drifts are measured
+VIEW_SAMPLES = 64
+_TOGETHER = 400  # milliseconds between two tellings of many small news
+
+
+def image(picture: NDArray[np.uint8]) -> QImage:
+    """Bytes [height, width, 3] as an image of its own."""
+    held = np.ascontiguousarray(picture)
+    height, width, _ = held.shape
+    return QImage(held.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
+
+
+@dataclass
+class Closely:
+    """A swatch pair as the views draw it: three lightings of source, target and difference."""
+
+    source: list[QImage]
+    target: list[QImage]
+    difference: list[QImage]
+    drift: Drift
+    polar: NDArray[np.float64]
+    notes: tuple[tuple[str, ...], tuple[str, ...]]
+    done: bool
+
+
+class Looks(QObject):
+    """Asks for looks as the crossing changes, and keeps what comes back."""
+
+    seen = Signal(str)
+    rendered = Signal(str)
+    prepared = Signal(str)
+    _answer = Signal(object)
+
+    def __init__(self, state: State, parent: QObject | None = None, rendering: bool = True) -> None:
+        super().__init__(parent)
+        self.state = state
+        self.renderer = looking.Renderer(self._answer.emit)
+        self.closely: dict[str, Closely] = {}
+        self.small: dict[str, tuple[QImage, QImage]] = {}
+        self.shares: dict[str, float] = {}
+        self.views: dict[str, tuple[QImage, int, int, tuple[str, ...]]] = {}
+        self.preparing = ""
+        self.fitting = 0
+        self.trouble = ""
+        self.left = 0
+        self._keys: dict[str, int] = {}
+        self._files: dict[str, tuple[str, object]] = {}
+        self._news: dict[str, Drift] = {}
+        self._asked = ""
+        self._told = QTimer(self)
+        self._told.setSingleShot(True)
+        self._told.setInterval(_TOGETHER)
+        self._told.timeout.connect(self._tell)
+        self._answer.connect(self._take, Qt.ConnectionType.QueuedConnection)
+        if not rendering:
+            self.trouble = "Nothing is rendered."
+            return
+        state.opened.connect(self._opened)
+        state.renewed.connect(self._renewed)
+        state.selected.connect(self._look)
+        state.fit_wanted.connect(self.fit)
+
+    def close(self) -> None:
+        """End the rendering process."""
+        self._told.stop()
+        self.renderer.close()
+
+    # asking
+
+    def _opened(self) -> None:
+        session = self.state.session
+        if session is None:
+            return
+        for kept in (self.closely, self.small, self.shares, self.views, self._keys, self._news):
+            kept.clear()
+        self._asked = self.trouble = ""
+        self._files = _files_of(session.scene)
+        self.renderer.ask(looking.Load(session.scene))
+        camera = self._camera()
+        if camera:
+            self.renderer.ask(looking.Cover(camera))
+
+    def _camera(self) -> str:
+        session = self.state.session
+        return next((thing.id for thing in session.scene.of(Kind.CAMERA)), "") if session is not None else ""
+
+    def _pairs(self) -> list[tuple[Thing, Translation]]:
+        session = self.state.session
+        if session is None or session.plan is None:
+            return []
+        found = [
+            (t, session.plan.translations[t.id])
+            for t in session.scene.of(Kind.MATERIAL)
+            if t.id in session.plan.translations
+        ]
+        found.sort(key=lambda pair: -self.shares.get(pair[0].id, 0.0))
+        return found[:MOST]
+
+    def _renewed(self) -> None:
+        session = self.state.session
+        if session is None or session.plan is None:
+            return
+        if self._files != _files_of(session.scene):  # other pictures: both sides look different now
+            session.drifts.clear()
+            self._opened()
+        fresh: list[tuple[Thing, Translation]] = []
+        for thing, translation in self._pairs():
+            key = _key(translation)
+            if self._keys.get(thing.id) != key:
+                self._keys[thing.id] = key
+                session.drifts.pop(thing.id, None)
+                fresh.append((thing, translation))
+        unmeasured = [pair for pair in self._pairs() if pair[0].id not in session.drifts]
+        if not fresh:
+            return
+        session.measured({})
+        self.left = len(unmeasured)
+        camera = self._camera()
+        if camera:
+            target = [_in_target(session.scene.things[name], done) for name, done in session.plan.translations.items()]
+            self.renderer.ask(looking.Render(camera, target, VIEW, FIRST_SAMPLES))
+            self.renderer.ask(looking.Refine(VIEW_SAMPLES))
+        self.renderer.ask(looking.MeasureAll(unmeasured))
+        self._asked = ""
+        self._look()
+
+    def _look(self) -> None:
+        session, thing = self.state.session, self.state.thing()
+        if session is None or session.plan is None or thing is None or thing.kind is not Kind.MATERIAL:
+            return
+        translation = session.plan.translations.get(thing.id)
+        if translation is None:
+            return
+        asked = f"{thing.id} {_key(translation)}"
+        if asked != self._asked:
+            self._asked = asked
+            self.renderer.ask(looking.LookAt(thing, translation))
+
+    def fit(self, names: list[str]) -> None:
+        """Have materials fitted, from what the rules alone give."""
+        session = self.state.session
+        if session is None:
+            return
+        choices = session.document.choices()
+        bare = type(choices)(
+            choices.target, ",".join(names), choices.placement, choices.values, choices.readings, choices.left_out,
+            tuple(note for note in choices.notes if note.by == "hand"),
+        )  # fmt: skip
+        made = plan(session.scene, session.registry, bare)
+        pairs = [(session.scene.things[name], done) for name, done in made.translations.items()]
+        self.fitting = len(pairs)
+        self.renderer.ask(looking.FitAll(pairs))
+        self.state.looked.emit()
+
+    # answers
+
+    def _take(self, answer: object) -> None:
+        if isinstance(answer, looking.Seen):
+            self._take_seen(answer)
+        elif isinstance(answer, looking.Measured):
+            self.small[answer.thing] = (image(answer.source), image(answer.target))
+            self._news[answer.thing] = answer.drift
+            self.left = answer.left
+            if not self._told.isActive():
+                self._told.start()
+        elif isinstance(answer, looking.Covered):
+            self.shares = answer.shares
+            self.state.looked.emit()
+        elif isinstance(answer, looking.Rendered):
+            self.views[answer.side] = (image(answer.picture), answer.samples, answer.of, answer.notes)
+            self.rendered.emit(answer.side)
+        elif isinstance(answer, looking.Preparing):
+            self.preparing = answer.text
+            self.prepared.emit(answer.text)
+        elif isinstance(answer, looking.Fitted):
+            self._take_fits(answer)
+        elif isinstance(answer, looking.Trouble):
+            self.fitting = 0
+            self.trouble = answer.text
+            self.prepared.emit(answer.text)
+
+    def _take_seen(self, answer: looking.Seen) -> None:
+        self.closely[answer.thing] = Closely(
+            [image(p) for p in answer.source], [image(p) for p in answer.target], [image(p) for p in answer.difference],
+            answer.drift, answer.polar, answer.notes, answer.done,
+        )  # fmt: skip
+        if answer.done:
+            self._news[answer.thing] = answer.drift
+            if not self._told.isActive():
+                self._told.start()
+        self.seen.emit(answer.thing)
+
+    def _take_fits(self, answer: looking.Fitted) -> None:
+        self.fitting = 0
+        session = self.state.session
+        if session is not None and answer.notes:
+            session.put_fits(answer.notes)
+            self.state.renew()
+        else:
+            self.trouble = "" if answer.notes else "No fit lowers the drift."
+        self.state.looked.emit()
+
+    def _tell(self) -> None:
+        session = self.state.session
+        if session is not None and self._news:
+            session.measured({name: found for name, found in self._news.items() if name in session.scene.things})
+            self._news = {}
+            self.state.looked.emit()
+
+    def weight(self, thing: str) -> float:
+        """How much a material shows: its drift times the share of the picture it covers (a thousandth at least)."""
+        session = self.state.session
+        found = session.drifts.get(thing) if session is not None else None
+        return found.mean * max(self.shares.get(thing, 0.0), 0.001) if found is not None else 0.0
+
+
+def _files_of(scene: Scene) -> dict[str, tuple[str, object]]:
+    """Which file every picture is read from now, and which state of it."""
+    return {file.written: (file.first, (file.size, file.changed)) for file in scene.pictures.values()}
+
+
+def _key(translation: Translation) -> int:
+    """Changes when the target's network does."""
+    return hash(
+        tuple(
+            (
+                node.id,
+                node.kind,
+                tuple(sorted((k, str(v)) for k, v in node.values.items())),
+                tuple(sorted((k, str(v)) for k, v in node.links.items())),
+            )
+            for node in translation.graph.nodes.values()
+        )
+    )
+
+
+def _in_target(thing: Thing, translation: Translation) -> Thing:
+    return replace(thing, graph=translation.graph, dialect=translation.target_dialect)

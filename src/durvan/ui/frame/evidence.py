@@ -1,0 +1,406 @@
+"""Evidence: all there is to know about what is selected, and what can be done about it."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from durvan.crossing.findings import Finding
+from durvan.crossing.job.document import Reading
+from durvan.crossing.translation.ledger import Row
+from durvan.scene.fate import SHOWN, Fate
+from durvan.scene.model import Kind, Thing
+from durvan.ui.followers.looks import Looks
+from durvan.ui.followers.outside import Outside
+from durvan.ui.frame.state import Selection, State
+from durvan.ui.kit import words
+from durvan.ui.kit.parts import Mark, clear, column, label, link, rule, small, table_of, title
+from durvan.ui.kit.theme import PANEL, RULE, SLIP, SMALL, TITLE, font
+from durvan.ui.kit.words import count, spoken
+from durvan.ui.stations.files.evidence import FileEvidence
+from durvan.ui.stations.survey.grid import NAMES
+
+_MOST = 60
+EDITABLE = ("float", "int", "bool", "color", "vector2", "vector3", "token")
+
+
+class Evidence(QScrollArea):
+    """The panel at the right."""
+
+    def __init__(self, state: State, looks: Looks, outside: Outside) -> None:
+        super().__init__()
+        self.state, self.looks = state, looks
+        self.file = FileEvidence(state, outside)
+        self.setFixedWidth(286)
+        self.setWidgetResizable(True)
+        self.setObjectName("evidence")
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setStyleSheet(
+            f"#evidence {{ background: {PANEL.name()}; border-left: 1px solid {RULE.name()}; }} #body {{ background: {PANEL.name()}; }}"
+        )
+        body = QWidget()
+        body.setObjectName("body")
+        self.down: QVBoxLayout = column(body)
+        self.setWidget(body)
+        state.selected.connect(self.fill)
+        state.renewed.connect(self.fill)
+        state.looked.connect(self._looked)
+        self.fill()
+
+    def _looked(self) -> None:
+        """Drifts came in: what is shown of a thing follows, unless a person is typing here."""
+        chosen = self.state.selection
+        focus = QApplication.focusWidget()
+        typing = focus is not None and self.isAncestorOf(focus)
+        if chosen.finding is None and chosen.cell is None and not typing:
+            self.fill()
+
+    def fill(self) -> None:
+        """Show what is selected now."""
+        clear(self.down)
+        self.verticalScrollBar().setValue(0)
+        chosen, thing = self.state.selection, self.state.thing()
+        if chosen.finding is not None:
+            self._finding(chosen.finding)
+        elif chosen.file:
+            self.file.fill(self.down, chosen.file)
+        elif chosen.row is not None:
+            self._row(chosen.row)
+        elif chosen.cell is not None:
+            self._cell(*chosen.cell)
+        elif thing is not None:
+            self._thing(thing)
+        else:
+            self.down.addWidget(title("Evidence"))
+            self.down.addWidget(small("What you select is explained here.", wrap=True))
+        self.down.addStretch(1)
+
+    def _pairs(self, pairs: list[tuple[str, str, str]]) -> None:
+        self.down.addWidget(table_of(pairs))
+
+    def _fate(self, fate: Fate, reason: str) -> None:
+        across = QHBoxLayout()
+        across.addWidget(Mark(fate, 40))
+        across.addWidget(label(fate.word, bold=True))
+        across.addStretch(1)
+        self.down.addLayout(across)
+        self.down.addWidget(small(reason or fate.meaning, wrap=True))
+
+    # one value
+
+    def _row(self, row: Row) -> None:
+        names = " ".join(dict.fromkeys(name for _, name in row.targets))
+        head = f"{row.parameter} → {names}" if row.node and names else row.parameter
+        heading = title(head[:200])
+        heading.setWordWrap(True)
+        self.down.addWidget(heading)
+        self._fate(row.fate, row.reason)
+        self.down.addWidget(rule())
+        pairs = [("source", words.source_value(row), row.unit)] if row.node else [("source", "says nothing", "")]
+        for (_, name), (said, unit) in zip(row.targets, row.target_values, strict=True):
+            label_ = "target" if len(row.targets) == 1 else name
+            pairs.append((label_, words.target_value(said), unit))
+        if not row.targets:
+            pairs.append(("target", "nothing" if row.fate >= Fate.LOST else "says it already", ""))
+        self._pairs(pairs)
+        self._edit(row)
+        if row.drift is not None:
+            self._pairs(
+                [("drift before", f"{row.drift[0]:.2f}", "ΔE00"), ("after the fit", f"{row.drift[1]:.2f}", "ΔE00")]
+            )
+        if row.formula:
+            self._formula(row.formula)
+        if row.measure is not None:
+            self.down.addSpacing(4)
+            self.down.addWidget(label("What remains", bold=True))
+            self.down.addWidget(label(f"{words.amount(row.measure, row.measured)} {row.measured}", wrap=True))
+        self._meaning(row)
+        self.down.addSpacing(6)
+        self.down.addWidget(small("rule"))
+        self.down.addWidget(label(row.rule.replace(" → ", "\n→ ").replace("; ", "\n"), SMALL, wrap=True))
+        self._readings(row)
+
+    def _formula(self, text: str) -> None:
+        box = QWidget()
+        box.setObjectName("formula")
+        box.setStyleSheet(f"#formula {{ background: {SLIP.name()}; }}")
+        inside = column(box, (10, 8, 10, 8), 2)
+        for part in text.replace(" → ", "; → ").split("; "):
+            line = label(_breakable(part), wrap=True)
+            line.setFont(font(SMALL, mono=True))
+            line.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            inside.addWidget(line)
+        self.down.addSpacing(4)
+        self.down.addWidget(box)
+
+    def _meaning(self, row: Row) -> None:
+        thing = self.state.thing()
+        pack = self.state.registry.packs.get(thing.dialect) if thing is not None else None
+        node = thing.graph.nodes.get(row.node) if thing is not None else None
+        parameter = pack.parameter(node.kind, row.parameter) if pack is not None and node is not None else None
+        if pack is None or parameter is None:
+            return
+        self.down.addSpacing(6)
+        self.down.addWidget(small(f"in {pack.title}"))
+        self.down.addWidget(label(parameter.meaning, SMALL, wrap=True))
+        facts = []
+        if parameter.range is not None:
+            facts.append(f"{parameter.range[0]:g} to {parameter.range[1]:g}")
+        if parameter.default not in (None, ""):
+            facts.append(f"default {words.value(parameter.default)}")
+        if facts:
+            self.down.addWidget(small(", ".join(facts)))
+
+    def _readings(self, row: Row) -> None:
+        """What else a surface could be read as; a click chooses it, and can be undone."""
+        session, thing = self.state.session, self.state.thing()
+        if session is None or thing is None or not row.node:
+            return
+        pack = self.state.registry.packs.get(thing.dialect)
+        node = thing.graph.nodes.get(row.node)
+        compiled = pack.compiled.get(node.kind) if pack is not None and node is not None else None
+        if compiled is None or len(compiled.cases) < 2:
+            return
+        now = next((c.name for c in compiled.cases if f"({c.name})" in row.rule), "")
+        others = [case.name for case in compiled.cases if case.name and case.name != now]
+        if not now or not others:
+            return
+        self.down.addSpacing(6)
+        self.down.addWidget(label("What else it could be", bold=True))
+        self.down.addWidget(small(f"read as {now} now", wrap=True))
+        for name in others:
+            button = link(f"Read as {name}", "Another reading of this surface; undo takes it back.")
+            button.clicked.connect(lambda _=False, n=name, node_=row.node, t=thing.id: self._read(t, node_, n))
+            self.down.addWidget(button)
+
+    def _read(self, thing: str, node: str, case: str) -> None:
+        session = self.state.session
+        if session is not None:
+            kept = [r for r in session.document.readings if (r.thing, r.node) != (thing, node)]
+            self.state.change(f"Read as {case}", readings=[*kept, Reading(thing=thing, node=node, case=case)])
+
+    # drift
+
+    def _drift(self, thing: Thing) -> None:
+        """How different it looks, how sure that is, and what can be done about it."""
+        session = self.state.session
+        if session is None or thing.kind is not Kind.MATERIAL:
+            return
+        found = session.drifts.get(thing.id)
+        if found is None:
+            text = self.looks.trouble or self.looks.preparing or "The drift is being measured."
+            self.down.addWidget(small(text, wrap=True))
+            self.down.addWidget(rule())
+            return
+        across = QHBoxLayout()
+        across.addWidget(label("drift", bold=True))
+        across.addStretch(1)
+        across.addWidget(label(f"{found.mean:.2f}", TITLE, bold=True))
+        across.addWidget(small(f"± {found.noise:.2f} ΔE00"))
+        self.down.addLayout(across)
+        pairs = [
+            ("grade", found.grade, ""),
+            ("worst 5 %", f"{found.worst:.1f}", "ΔE00"),
+            ("most under", found.lighting, "light"),
+        ]
+        share = self.looks.shares.get(thing.id)
+        if share is not None:
+            pairs.append(("covers", f"{100 * share:.1f}", "% of the view"))
+        fits = [note for note in session.document.notes if note.thing == thing.id and note.by == "fit"]
+        if fits:
+            pairs.append(("before the fit", f"{fits[0].before:.2f}", "ΔE00"))
+        self._pairs(pairs)
+        self._fit_actions(thing, bool(fits), found.mean)
+        for text in dict.fromkeys(note for notes in self._look_notes(thing) for note in notes):
+            self.down.addWidget(small(text, wrap=True))
+        self.down.addWidget(rule())
+
+    def _look_notes(self, thing: Thing) -> tuple[tuple[str, ...], ...]:
+        seen = self.looks.closely.get(thing.id)
+        return seen.notes if seen is not None else ()
+
+    def _fit_actions(self, thing: Thing, fitted: bool, drift: float) -> None:
+        session = self.state.session
+        if self.looks.fitting:
+            self.down.addWidget(small("Fitting…"))
+        elif fitted and session is not None:
+            again = QPushButton("Take the fit back")
+            again.setToolTip("What the rules gave counts again; undo brings the fit back.")
+            again.clicked.connect(lambda: self._drop_fit(thing.id))
+            self.down.addWidget(again)
+        elif drift >= 0.3:
+            button = QPushButton("Fit it")
+            button.setToolTip(
+                "Move the target's values until its lobes answer like the source's; kept only if the drift falls."
+            )
+            button.clicked.connect(lambda: self.state.fit_wanted.emit([thing.id]))
+            self.down.addWidget(button)
+
+    def _drop_fit(self, thing: str) -> None:
+        if self.state.session is not None:
+            self.state.session.drop_fit(thing)
+            self.state.renew()
+
+    # a value of the target, by hand
+
+    def _edit(self, row: Row) -> None:
+        """The target's value as a line to type in; what is typed becomes a note by hand."""
+        session, thing = self.state.session, self.state.thing()
+        if session is None or session.plan is None or thing is None or not row.targets:
+            return
+        node_name, name = row.targets[0]
+        translation = session.plan.translations.get(thing.id)
+        node = translation.graph.nodes.get(node_name) if translation is not None else None
+        pack = self.state.registry.packs[session.document.target]
+        parameter = pack.parameter(node.kind, name) if node is not None else None
+        if node is None or parameter is None or name in node.links or parameter.type not in EDITABLE:
+            return
+        value = node.values.get(name, parameter.default)
+        self.down.addSpacing(4)
+        self.down.addWidget(small(f"{name} in {pack.title}" + (f", {parameter.unit}" if parameter.unit else "")))
+        line = QLineEdit(words.plain(value))
+        line.setFont(font(bold=True))
+        line.setAccessibleName(f"{name} in the target")
+        line.setToolTip(words.parameter_tip(pack, node.kind, name, row))
+        self.down.addWidget(line)
+        told = small("", wrap=True)
+        self.down.addWidget(told)
+
+        def put() -> None:
+            if line.text() == words.plain(value):
+                return
+            typed = words.read(line.text(), parameter)
+            if isinstance(typed, words.NotRead):
+                told.setText(typed.why)
+                return
+            self.state.put(thing.id, node_name, name, typed)
+
+        line.editingFinished.connect(put)
+        if row.by == "hand":
+            back = link("Take it back", "What the rules gave counts again.")
+            back.clicked.connect(lambda: self.state.put(thing.id, node_name, name, None))
+            self.down.addWidget(back)
+
+    # a thing, a cell, a finding
+
+    def _thing(self, thing: Thing) -> None:
+        rows = self.state.rows(thing.id)
+        heading = title(spoken(thing.name))
+        heading.setWordWrap(True)
+        self.down.addWidget(heading)
+        packs = self.state.registry.packs
+        dialect = packs[thing.dialect].title if thing.dialect in packs else "no dialect"
+        self.down.addWidget(small(f"{thing.kind.value} in {dialect}, {count(len(rows), 'value')}", wrap=True))
+        self.down.addWidget(rule())
+        self._drift(thing)
+        counts = Counter(row.fate for row in rows)
+        for fate in SHOWN:
+            if counts[fate]:
+                across = QHBoxLayout()
+                across.addWidget(Mark(fate))
+                across.addWidget(label(fate.word))
+                across.addStretch(1)
+                across.addWidget(label(str(counts[fate]), bold=True))
+                self.down.addLayout(across)
+        self.down.addSpacing(6)
+        self._rows([row for row in rows if row.fate in (Fate.HELD, Fate.LOST, Fate.FITTED)], "What to look at")
+
+    def _cell(self, family: str, fate: Fate) -> None:
+        session = self.state.session
+        rows = (
+            [r for r in session.plan.ledger if r.family == family and r.fate is fate]
+            if session and session.plan
+            else []
+        )
+        self.down.addWidget(title(f"{NAMES.get(family, family).capitalize()}, {fate.word} {len(rows)}"))
+        self._fate(fate, "")
+        self.down.addWidget(rule())
+        self._rows(rows, "")
+
+    def _rows(self, rows: list[Row], head: str) -> None:
+        session = self.state.session
+        if not rows or session is None:
+            return
+        if head:
+            self.down.addWidget(label(head, bold=True))
+        for row in sorted(rows, key=lambda r: -r.fate)[:_MOST]:
+            name = spoken(session.scene.things[row.thing].name)
+            button = link(f"{name}: {row.parameter}" if row.thing != self.state.selection.thing else row.parameter)
+            button.setFont(font(bold=False))
+            button.clicked.connect(lambda _=False, r=row: self._go(r))
+            across = QHBoxLayout()
+            across.setSpacing(6)
+            across.addWidget(button)
+            across.addStretch(1)
+            value = words.source_value(row) if row.node else words.target_value(row.target_values[0][0])
+            across.addWidget(small(f"{value} {row.unit}".strip() if len(value) < 22 else ""))
+            self.down.addLayout(across)
+        if len(rows) > _MOST:
+            self.down.addWidget(small(f"and {len(rows) - _MOST} more; the record lists all of them", wrap=True))
+
+    def _go(self, row: Row) -> None:
+        self.state.select(Selection(row.thing, row))
+        self.state.station_wanted.emit("Facing")
+
+    def _finding(self, finding: Finding) -> None:
+        session = self.state.session
+        heading = title(finding.title)
+        heading.setWordWrap(True)
+        self.down.addWidget(heading)
+        self.down.addWidget(small(finding.level.word))
+        self.down.addWidget(rule())
+        self.down.addWidget(label(f"{_begun(finding.cause)}.".replace("..", "."), wrap=True))
+        self.down.addWidget(label(f"So {finding.consequence}.", wrap=True))
+        self._pairs([(name, said, "") for name, said in finding.evidence])
+        accepted = session.accepted(finding) if session is not None else ""
+        if accepted:
+            self.down.addWidget(label("Accepted", bold=True))
+            self.down.addWidget(label(accepted, wrap=True))
+            again = QPushButton("Open it again")
+            again.clicked.connect(lambda: self.state.reopen([finding]))
+            self.down.addWidget(again)
+            return
+        for remedy in finding.remedies:
+            button = QPushButton(remedy.label)
+            button.setToolTip("Settles this one; undo takes it back.")
+            button.clicked.connect(lambda _=False, r=remedy: self.state.apply([r]))
+            self.down.addWidget(button)
+        accept = QPushButton("Accept…")
+        accept.setToolTip("Settle it with a reason; it opens again when its evidence changes.")
+        accept.clicked.connect(lambda: self.state.accept_wanted.emit([finding]))
+        self.down.addWidget(accept)
+        if finding.file:
+            there = link("Show it in Files")
+            there.clicked.connect(lambda: self._to_file(finding))
+            self.down.addSpacing(4)
+            self.down.addWidget(there)
+        if finding.thing:
+            go = link("Show it in Facing")
+            go.clicked.connect(lambda: self.state.station_wanted.emit("Facing"))
+            self.down.addSpacing(4)
+            self.down.addWidget(go)
+
+    def _to_file(self, finding: Finding) -> None:
+        self.state.select(Selection(finding.thing, file=finding.file))
+        self.state.station_wanted.emit("Files")
+
+
+def _breakable(text: str) -> str:
+    """A formula that a narrow panel may break at its operators and after commas."""
+    return text.replace("_", "_\u200b").replace("(", "(\u200b").replace("/", "/\u200b")
+
+
+def _begun(sentence: str) -> str:
+    """A sentence with a capital, unless it begins with a name of the file's."""
+    first = sentence.split(" ", 1)[0]
+    return sentence if any(sign in first for sign in "._/:") else f"{sentence[:1].upper()}{sentence[1:]}"

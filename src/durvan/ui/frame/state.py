@@ -1,0 +1,265 @@
+"""What the window's views share: the crossing, one selection, one filter, and the job that runs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from durvan.crossing.findings import Finding, Remedy
+from durvan.crossing.job.session import Session, start
+from durvan.crossing.translation.ledger import Row
+from durvan.dialects.registry import Registry
+from durvan.errors import DurvanError
+from durvan.files.roots import Root
+from durvan.progress import Report
+from durvan.scene.fate import Fate
+from durvan.scene.graph import Value
+from durvan.scene.model import Thing
+from durvan.ui.frame.work import QUEUED, Job
+
+Work = Callable[[Report], Any]
+Then = Callable[[Any], None]
+
+
+@dataclass(frozen=True)
+class Selection:
+    """What is looked at: a thing, perhaps one of its rows; a cell of the grid; a finding; a file by its written path."""
+
+    thing: str = ""
+    row: Row | None = None
+    cell: tuple[str, Fate] | None = None
+    finding: Finding | None = None
+    file: str = ""
+
+
+class State(QObject):
+    """Owns the session; every view subscribes to it and none knows another."""
+
+    opened = Signal()
+    renewed = Signal()
+    selected = Signal()
+    filtered = Signal()
+    busy = Signal(bool)
+    progressed = Signal(object)
+    failed = Signal(object)
+    carried = Signal(object)
+    stopped = Signal(str)
+    station_wanted = Signal(str)
+    accept_wanted = Signal(object)
+    looked = Signal()
+    fit_wanted = Signal(object)
+
+    def __init__(self, registry: Registry, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.registry = registry
+        self.session: Session | None = None
+        self.selection = Selection()
+        self.fate: Fate | None = None
+        self.job: Job | None = None
+        self.quiet = False
+        self._next: tuple[str, Work, Then] | None = None
+        self._again = False
+        self.first: Callable[[], str] = lambda: ""  # what to look at when a scene has just been opened
+
+    # one job at a time
+
+    def run(self, name: str, work: Work, then: Then, quietly: bool = False) -> bool:
+        """Do something beside the event loop; False when something is running already.
+
+        What is done `quietly` nobody asked for: it shows nothing, and what is asked for meanwhile waits for its end.
+        """
+        if self.job is not None:
+            if not self.quiet or quietly or self._next is not None:
+                return False
+            self._next = (name, work, then)
+            self.busy.emit(True)
+            return True
+        job = Job(name, work, self)
+        self.job, self.quiet = job, quietly
+        if not quietly:
+            job.progressed.connect(self.progressed, QUEUED)
+        job.finished.connect(lambda result: self._end(lambda: then(result)), QUEUED)
+        job.failed.connect(lambda problem: self._end(lambda: self.failed.emit(problem)), QUEUED)
+        job.stopped.connect(lambda: self._end(lambda: None if quietly else self.stopped.emit(name)), QUEUED)
+        if not quietly:
+            self.busy.emit(True)
+        job.start()
+        return True
+
+    def _end(self, after: Callable[[], None]) -> None:
+        job, self.job = self.job, None
+        quiet, self.quiet = self.quiet, False
+        if job is not None:
+            job.wait(5.0)
+            job.deleteLater()
+        if not quiet:
+            self.busy.emit(False)
+        after()
+        if self._next is not None and self.job is None:
+            following, self._next = self._next, None
+            self.run(*following)
+        if self._again and self.job is None:
+            self._again = False
+            self.renew()
+
+    @property
+    def working(self) -> bool:
+        """Whether something runs that a person asked for, or waits to."""
+        return (self.job is not None and not self.quiet) or self._next is not None
+
+    @property
+    def doing(self) -> str:
+        """What runs that a person asked for; empty when nothing does."""
+        if self._next is not None:
+            return self._next[0]
+        return self.job.name if self.job is not None and not self.quiet else ""
+
+    def stop(self) -> None:
+        """Ask what runs to end; what only waits is not begun."""
+        if self._next is not None:
+            name, self._next = self._next[0], None
+            self.busy.emit(False)
+            self.stopped.emit(name)
+        elif self.job is not None and not self.quiet:
+            self.job.stop()
+
+    # the crossing
+
+    def open(self, file: Path, target: str = "") -> None:
+        """Open a scene or a saved crossing."""
+        self.run("Opening", lambda report: start(file, self.registry, target, report=report), self._opened)
+
+    def _opened(self, session: Session) -> None:
+        self.session = session
+        self.selection = Selection()
+        self.fate = None
+        self.opened.emit()
+        self.renewed.emit()
+        self.selection = Selection(self.first())
+        self.selected.emit()
+
+    def renew(self) -> None:
+        """Work out plan and findings again, after the document changed."""
+        session = self.session
+        if session is None:
+            return
+        if not self.run("Planning", session.renew, lambda _: self._renewed()):
+            self._again = True
+
+    def _renewed(self) -> None:
+        selection = self.selection
+        if selection.row is not None and self.session is not None and self.session.plan is not None:
+            old = selection.row
+            fresh = next(
+                (
+                    r
+                    for r in self.rows(selection.thing)
+                    if (r.node, r.parameter, r.targets) == (old.node, old.parameter, old.targets)
+                ),
+                None,
+            )
+            self.selection = Selection(selection.thing, fresh)
+        self.renewed.emit()
+        self.selected.emit()
+
+    def change(self, name: str, **changes: object) -> None:
+        """Change the document as one command, and follow it up."""
+        if self.session is not None:
+            self.session.do(name, **changes)
+            self.renew()
+
+    def undo(self) -> None:
+        """Take the last command back."""
+        if self.session is not None and self.session.undo():
+            self.renew()
+
+    def redo(self) -> None:
+        """Do it again."""
+        if self.session is not None and self.session.redo():
+            self.renew()
+
+    def apply(self, remedies: list[Remedy]) -> None:
+        """Take remedies."""
+        fits = [str(remedy.change[1]) for remedy in remedies if remedy.change[0] == "fit"]
+        others = [remedy for remedy in remedies if remedy.change[0] != "fit"]
+        if self.session is not None and others:
+            self.session.apply(others)
+            self.renew()
+        if fits:
+            self.fit_wanted.emit(fits)
+
+    def relink(self, changes: Mapping[str, str], name: str = "") -> None:
+        """Put other paths in the place of written ones, all as one command."""
+        if self.session is not None and changes:
+            self.session.relink(changes, name)
+            self.renew()
+
+    def set_roots(self, roots: list[Root], name: str) -> None:
+        """Put other roots in the place of the crossing's."""
+        if self.session is not None:
+            self.session.set_roots(roots, name)
+            self.renew()
+
+    def put(self, thing: str, node: str, parameter: str, value: Value | None) -> None:
+        """Put a value into the target by hand, or take it away again."""
+        if self.session is not None:
+            self.session.put(thing, node, parameter, value)
+            self.renew()
+
+    def accept(self, findings: list[Finding], reason: str) -> None:
+        """Accept findings."""
+        if self.session is not None:
+            self.session.accept(findings, reason)
+            self.renewed.emit()
+
+    def reopen(self, findings: list[Finding]) -> None:
+        """Open accepted findings again."""
+        if self.session is not None:
+            self.session.reopen(findings)
+            self.renewed.emit()
+
+    def carry(self, out: Path) -> None:
+        """Write the target's file."""
+        session = self.session
+        if session is not None:
+            self.run("Carrying", lambda report: session.carry(out, report), self.carried.emit)
+
+    def save(self, file: Path) -> bool:
+        """Save the crossing; a failure is told like any other. Small enough to be done at once."""
+        if self.session is None:
+            return False
+        try:
+            self.session.save(file)
+        except DurvanError as problem:
+            self.failed.emit(problem)
+            return False
+        self.renewed.emit()
+        return True
+
+    # what is looked at
+
+    def select(self, selection: Selection) -> None:
+        """Look at something; every view follows."""
+        if selection != self.selection:
+            self.selection = selection
+            self.selected.emit()
+
+    def filter(self, fate: Fate | None) -> None:
+        """Show only one fate everywhere; the same once more shows all again."""
+        self.fate = None if fate is self.fate else fate
+        self.filtered.emit()
+
+    def thing(self) -> Thing | None:
+        """The thing that is looked at."""
+        return self.session.scene.things.get(self.selection.thing) if self.session is not None else None
+
+    def rows(self, thing: str) -> list[Row]:
+        """The ledger rows of a thing."""
+        if self.session is None or self.session.plan is None:
+            return []
+        translation = self.session.plan.translations.get(thing)
+        return translation.rows if translation is not None else []

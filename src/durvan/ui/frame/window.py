@@ -1,0 +1,357 @@
+"""The frame: strip, stations, the station's view, Evidence, Findings; menus, files, and closing safely."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from durvan.crossing.job.document import ENDING
+from durvan.dialects.registry import Registry
+from durvan.errors import DurvanError
+from durvan.formats.usd_open import ENDINGS
+from durvan.progress import Step
+from durvan.record.build import record as record_data
+from durvan.record.page import page
+from durvan.ui.followers.looks import Looks
+from durvan.ui.followers.outside import Outside
+from durvan.ui.frame.evidence import Evidence
+from durvan.ui.frame.findings import Findings
+from durvan.ui.frame.state import State
+from durvan.ui.frame.strip import Strip
+from durvan.ui.kit.parts import column, label, small
+from durvan.ui.kit.theme import ACCENT, BRIGHT, INK, RULE, SOFT, TITLE, font
+from durvan.ui.stations.facing.view import Facing
+from durvan.ui.stations.files.view import Files
+from durvan.ui.stations.survey.view import Survey
+
+_SCENES = "Scenes and crossings (" + " ".join(f"*{ending}" for ending in (*ENDINGS, ENDING)) + ")"
+
+
+class Window(QMainWindow):
+    """Durvan's window."""
+
+    def __init__(self, registry: Registry, rendering: bool = True, judging: bool = True) -> None:
+        super().__init__()
+        self.state = State(registry, self)
+        self.looks = Looks(self.state, self, rendering)
+        self.setWindowTitle("Durvan")
+        self.resize(1280, 800)
+        self.setAcceptDrops(True)
+        self.strip = Strip(self.state)
+        self.outside = Outside(self.state, self, judging)
+        self.survey = Survey(self.state, self.looks)
+        self.files = Files(self.state, self.outside)
+        self.facing = Facing(self.state, self.looks)
+        self.evidence = Evidence(self.state, self.looks, self.outside)
+        self.findings = Findings(self.state)
+        self.stations: dict[str, QWidget] = {"Survey": self.survey, "Files": self.files, "Facing": self.facing}
+        self._build()
+        self._menus()
+        self.survey.button.clicked.connect(self.carry_or_stop)
+        state = self.state
+        state.station_wanted.connect(self.go)
+        state.failed.connect(self._failed)
+        state.renewed.connect(self._told)
+        state.looked.connect(self._told)
+        state.opened.connect(self._opened)
+        state.busy.connect(self._busy)
+        state.progressed.connect(self._progress)
+        state.stopped.connect(self._stopped)
+
+    # building
+
+    def _build(self) -> None:
+        self.views = QStackedWidget()
+        for view in self.stations.values():
+            self.views.addWidget(view)
+        upper = QWidget()
+        across = QHBoxLayout(upper)
+        across.setContentsMargins(0, 0, 0, 0)
+        across.setSpacing(0)
+        across.addWidget(self.views, 1)
+        across.addWidget(self.evidence)
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.addWidget(upper)
+        split.addWidget(self.findings)
+        split.setStretchFactor(0, 4)
+        split.setStretchFactor(1, 1)
+        split.setSizes([536, 168])
+        split.setHandleWidth(3)
+        split.setChildrenCollapsible(False)
+        body = QWidget()
+        down = QVBoxLayout(body)
+        down.setContentsMargins(0, 0, 0, 0)
+        down.setSpacing(0)
+        down.addWidget(self.strip)
+        down.addWidget(self._station_row())
+        down.addWidget(split, 1)
+        self.frame = QStackedWidget()
+        self.frame.addWidget(self._welcome())
+        self.frame.addWidget(body)
+        self.setCentralWidget(self.frame)
+
+    def _welcome(self) -> QWidget:
+        page_ = QWidget()
+        down = column(page_, (0, 0, 0, 0), 8)
+        down.addStretch(2)
+        middle = Qt.AlignmentFlag.AlignHCenter
+        heading = label("Open a scene", TITLE, bold=True)
+        down.addWidget(heading, 0, middle)
+        down.addWidget(
+            small(
+                "A USD stage, or a crossing that you saved. Drop it here, or choose it. It is only read, never written to."
+            ),
+            0,
+            middle,
+        )
+        self.open_button = QPushButton("Open…")
+        self.open_button.setProperty("main", True)
+        self.open_button.setFont(font(bold=True))
+        self.open_button.setMinimumWidth(200)
+        self.open_button.clicked.connect(self.ask_open)
+        down.addSpacing(10)
+        down.addWidget(self.open_button, 0, middle)
+        self.opening = small()
+        down.addWidget(self.opening, 0, middle)
+        down.addStretch(3)
+        return page_
+
+    def _station_row(self) -> QWidget:
+        row = QWidget()
+        row.setObjectName("stations")
+        row.setStyleSheet(
+            f"#stations {{ background: {BRIGHT.name()}; border-bottom: 1px solid {RULE.name()}; }}"
+            f"#stations QPushButton {{ background: transparent; border: none; border-bottom: 3px solid transparent; padding: 6px 2px 4px 2px; color: {SOFT.name()}; }}"
+            f"#stations QPushButton:checked {{ border-bottom: 3px solid {ACCENT.name()}; color: {INK.name()}; }}"
+            f"#stations QPushButton:focus {{ color: {ACCENT.name()}; }}"
+        )
+        across = QHBoxLayout(row)
+        across.setContentsMargins(16, 0, 16, 0)
+        across.setSpacing(26)
+        group = QButtonGroup(self)
+        group.setExclusive(True)
+        self.buttons: dict[str, QPushButton] = {}
+        for number, name in enumerate(self.stations, 1):
+            button = QPushButton(name)
+            button.setCheckable(True)
+            button.setFont(font(bold=True))
+            button.setToolTip(f"{name} (Ctrl+{number})")
+            button.clicked.connect(lambda _=False, n=name: self.go(n))
+            group.addButton(button)
+            across.addWidget(button)
+            self.buttons[name] = button
+        self.buttons["Survey"].setChecked(True)
+        across.addStretch(1)
+        self.open_count: QLabel = small()
+        across.addWidget(self.open_count)
+        return row
+
+    def _menus(self) -> None:
+        file = self.menuBar().addMenu("File")
+        self._action(file, "Open…", "Ctrl+O", self.ask_open)
+        self._action(file, "Save crossing", "Ctrl+S", lambda: self.save())
+        self._action(file, "Save crossing as…", "Ctrl+Shift+S", self.ask_save)
+        file.addSeparator()
+        self._action(file, "Carry…", "Ctrl+Return", self.carry_or_stop)
+        self._action(file, "Write the record…", "Ctrl+R", self.ask_record)
+        self._action(file, "Repair a library…", "Ctrl+L", self.files.ask_library)
+        file.addSeparator()
+        self._action(file, "Quit", "Ctrl+Q", self.close)
+        edit = self.menuBar().addMenu("Edit")
+        self.undo_action = self._action(edit, "Undo", "Ctrl+Z", self.state.undo)
+        self.redo_action = self._action(edit, "Redo", "Ctrl+Shift+Z", self.state.redo)
+        look = self.menuBar().addMenu("Look")
+        for number, name in enumerate(self.stations, 1):
+            self._action(look, name, f"Ctrl+{number}", partial(self.go, name))
+        look.addSeparator()
+        self._action(look, "Next finding", "Ctrl+Down", self.findings.next_worst)
+        self._action(look, "Next thing", "Ctrl+PgDown", lambda: self.facing.step(1))
+        self._action(look, "Thing before", "Ctrl+PgUp", lambda: self.facing.step(-1))
+        self._action(look, "Look at the files again", "F5", self.outside.follow)
+        self._action(look, "All fates", "Ctrl+0", lambda: self.state.filter(self.state.fate))
+        findings = self.menuBar().addMenu("Findings")
+        self._action(findings, "Accept…", "Ctrl+E", self.findings.accept)
+
+    def _action(self, menu: QMenu, text: str, keys: str, do: Callable[[], object]) -> QAction:
+        action = QAction(text, self)
+        action.setShortcut(QKeySequence(keys))
+        action.triggered.connect(lambda _=False: do())
+        menu.addAction(action)
+        return action
+
+    # going about
+
+    def go(self, station: str) -> None:
+        """Show a station."""
+        self.views.setCurrentWidget(self.stations[station])
+        self.buttons[station].setChecked(True)
+        self.findings.at(station)
+        if station == "Facing":
+            self.facing.pages.setFocus()
+        elif station == "Files":
+            self.files.table.setFocus()
+
+    def _opened(self) -> None:
+        self.frame.setCurrentIndex(1)
+        self.go("Survey")
+        self.survey.things.setFocus()
+
+    def _told(self) -> None:
+        session = self.state.session
+        if session is None:
+            return
+        name = session.file.name if session.file is not None else session.scene.name
+        self.setWindowTitle(f"{name}[*] · Durvan")
+        self.setWindowModified(session.changed)
+        open_ = session.open_findings()
+        stops = len(session.stops())
+        told = f"{len(open_)} open" if open_ else "nothing open"
+        self.open_count.setText(f"{told}, {stops} of them stop the delivery" if stops else told)
+        for station, button in self.buttons.items():
+            number = session.open_at(station)
+            button.setText(f"{station}  {number}" if number else station)
+        self.undo_action.setText(f"Undo {session.done[-1].name.lower()}" if session.done else "Undo")
+        self.undo_action.setEnabled(bool(session.done))
+        self.redo_action.setText(f"Redo {session.undone[-1].name.lower()}" if session.undone else "Redo")
+        self.redo_action.setEnabled(bool(session.undone))
+
+    def _busy(self, busy: bool) -> None:
+        self.open_button.setEnabled(not busy)
+        if not busy:
+            self.opening.setText("")
+
+    def _progress(self, step: Step) -> None:
+        self.opening.setText(f"{step.doing} {step.done}" if step.done else step.doing)
+
+    def _stopped(self, name: str) -> None:
+        self.opening.setText(f"{name} was stopped.")
+
+    def _failed(self, problem: DurvanError) -> None:
+        box = QMessageBox(self)
+        box.setIcon(QMessageBox.Icon.NoIcon)
+        box.setWindowTitle("Durvan")
+        box.setTextFormat(Qt.TextFormat.PlainText)
+        box.setText(str(problem)[:2000])
+        box.open()
+
+    # files
+
+    def open(self, file: Path, target: str = "") -> None:
+        """Open a scene or a crossing, after asking about unsaved changes."""
+        if self._may_leave():
+            self.state.open(file, target)
+
+    def ask_open(self) -> None:
+        """Ask for a file and open it."""
+        name, _ = QFileDialog.getOpenFileName(self, "Open", self._folder(), _SCENES)
+        if name:
+            self.open(Path(name))
+
+    def _folder(self) -> str:
+        session = self.state.session
+        return str(Path(session.scene.file).absolute().parent) if session is not None else ""
+
+    def save(self, file: Path | None = None) -> bool:
+        """Save the crossing, under its own name if it has one."""
+        session = self.state.session
+        if session is None:
+            return False
+        place = file or session.file
+        return self.state.save(place) if place is not None else self.ask_save()
+
+    def ask_save(self) -> bool:
+        """Ask where, and save."""
+        session = self.state.session
+        if session is None:
+            return False
+        suggested = str(Path(session.scene.file).with_suffix(ENDING))
+        name, _ = QFileDialog.getSaveFileName(self, "Save crossing", suggested, f"Crossings (*{ENDING})")
+        if not name:
+            return False
+        file = Path(name) if name.endswith(ENDING) else Path(name + ENDING)
+        return self.state.save(file)
+
+    def carry_or_stop(self) -> None:
+        """Ask where to write, and carry; while it runs, stop it."""
+        session = self.state.session
+        if self.state.working:
+            self.state.stop()
+            return
+        if session is None:
+            return
+        source = Path(session.scene.file)
+        suggested = str(source.with_name(f"{source.stem}_{session.document.target}.usda"))
+        name, _ = QFileDialog.getSaveFileName(self, "Carry", suggested, "USD (*.usda *.usdc *.usd)")
+        if name:
+            self.state.carry(Path(name))
+
+    def ask_record(self) -> None:
+        """Ask where, and write the record."""
+        session = self.state.session
+        if session is None:
+            return
+        suggested = str(Path(session.scene.file).with_suffix(".html"))
+        name, _ = QFileDialog.getSaveFileName(self, "Write the record", suggested, "Web page (*.html)")
+        if name:
+            self.state.run(
+                "Recording",
+                lambda _: Path(name).write_text(page(record_data(session)), encoding="utf-8"),
+                lambda _: None,
+            )
+
+    def _may_leave(self) -> bool:
+        session = self.state.session
+        if session is None or not session.changed:
+            return True
+        answer = QMessageBox.question(
+            self, "Durvan", "The crossing has changes that are not saved. Save them?",
+            QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
+        )  # fmt: skip
+        if answer == QMessageBox.StandardButton.Save:
+            return self.save()
+        return answer == QMessageBox.StandardButton.Discard
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if not self._may_leave():
+            event.ignore()
+            return
+        job = self.state.job
+        if job is not None:
+            job.stop()
+            job.wait(10.0)
+        self.looks.close()
+        self.outside.close()
+        event.accept()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        for url in event.mimeData().urls():
+            place = Path(url.toLocalFile()) if url.isLocalFile() else None
+            if place is not None and place.is_dir() and self.state.session is not None:
+                self.files.roots.add(place)
+                self.go("Files")
+                return
+            if place is not None:
+                self.open(place)
+                return

@@ -1,0 +1,198 @@
+"""The swatch pair of a material: source and target side by side under three lightings, the difference, the lobes."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from durvan.scene.model import Kind
+from durvan.ui.followers.looks import Closely, Looks
+from durvan.ui.frame.state import State
+from durvan.ui.kit.theme import ACCENT, BODY, BOOTH, INK, SMALL, SOFT, STRONG_RULE, font
+
+SIDE = 96
+GAP = 18
+HEAD = 20
+LIGHTINGS = ("booth", "overcast", "raking")
+HEIGHT = HEAD + SIDE + 30
+_POLAR = 168
+
+
+class Swatches(QWidget):
+    """Painted by hand, so that both sides touch: a difference is seen at the seam."""
+
+    def __init__(self, state: State, looks: Looks) -> None:
+        super().__init__()
+        self.state, self.looks = state, looks
+        self.setFixedHeight(HEIGHT)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName("Source and target swatches under three lightings, their difference and their lobes")
+        self.setToolTip(
+            "The same ball over the same tile in both dialects, by each one's own look.\n"
+            "Left of each seam the source, right of it the target; an 18 % grey patch lands on 18 %.\n"
+            "Difference: CIEDE2000, mid grey for none, white for 10 and more.\n"
+            "Lobes: light answered in the plane of the view at 45°; a plain line for the source, dashes for the target."
+        )
+        for signal in (state.selected, state.renewed, state.looked):
+            signal.connect(self._changed)
+        looks.seen.connect(lambda _: self.update())
+        looks.prepared.connect(lambda _: self.update())
+        self._changed()
+
+    def sizeHint(self) -> QSize:
+        return QSize(900, HEIGHT)
+
+    def _changed(self) -> None:
+        thing = self.state.thing()
+        self.setVisible(thing is not None and thing.kind is Kind.MATERIAL)
+        self.update()
+
+    def shown(self) -> Closely | None:
+        """What is drawn: the pair of the material that is looked at."""
+        thing = self.state.thing()
+        return self.looks.closely.get(thing.id) if thing is not None else None
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), BOOTH)
+        found = self.shown()
+        width = 3 * (2 * SIDE + GAP) + SIDE + GAP + _POLAR
+        x = max((self.width() - width) / 2.0, 8.0)
+        if found is None:
+            painter.setFont(font(BODY))
+            painter.setPen(INK)
+            text = self.looks.trouble or self.looks.preparing or "Rendering both sides…"
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
+            return
+        for place, name in enumerate(LIGHTINGS):
+            self._pair(painter, x, name, found.source[place], found.target[place], found.drift.by_lighting[place])
+            x += 2 * SIDE + GAP
+        worst = LIGHTINGS.index(found.drift.lighting) if found.drift.lighting in LIGHTINGS else 0
+        self._label(painter, x, SIDE, "difference")
+        painter.drawImage(QRectF(x, HEAD, SIDE, SIDE), found.difference[worst])
+        self._foot(painter, x, SIDE, LIGHTINGS[worst])
+        x += SIDE + GAP
+        if x + 100 < self.width():
+            self._polar(painter, x, found.polar)
+
+    def _label(self, painter: QPainter, x: float, width: float, text: str) -> None:
+        painter.setFont(font(SMALL))
+        painter.setPen(INK)
+        painter.drawText(
+            QRectF(x, 2, width, HEAD - 2), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text
+        )
+
+    def _foot(self, painter: QPainter, x: float, width: float, text: str) -> None:
+        painter.setFont(font(SMALL))
+        painter.setPen(INK)
+        box = QRectF(x, HEAD + SIDE + 2, width, 20)
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+
+    def _pair(self, painter: QPainter, x: float, name: str, source: QImage, target: QImage, drift: float) -> None:
+        self._label(painter, x, 2 * SIDE, name)
+        painter.drawImage(QRectF(x, HEAD, SIDE, SIDE), source)
+        painter.drawImage(QRectF(x + SIDE, HEAD, SIDE, SIDE), target)
+        painter.setPen(QPen(INK, 1))
+        for y in (HEAD - 3, HEAD + SIDE):
+            painter.drawLine(QPointF(x + SIDE, y), QPointF(x + SIDE, y + 3))
+        titles = self._titles()
+        self._foot(painter, x, SIDE, titles[0])
+        self._foot(painter, x + SIDE + 2, SIDE, titles[1])
+        painter.setFont(font(SMALL, bold=True))
+        painter.drawText(
+            QRectF(x, 2, 2 * SIDE, HEAD - 2),
+            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+            f"{drift:.1f}",
+        )
+
+    def _titles(self) -> tuple[str, str]:
+        session, thing = self.state.session, self.state.thing()
+        packs = self.state.registry.packs
+        if session is None or thing is None or thing.dialect not in packs:
+            return "source", "target"
+        return packs[thing.dialect].title, packs[session.document.target].title
+
+    def _polar(self, painter: QPainter, x: float, curves: np.ndarray) -> None:
+        """Both sides' answers over the half circle; lengths by the cube root, as lightness goes."""
+        self._label(painter, x, _POLAR, "lobes at 45°")
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        middle, radius = QPointF(x + _POLAR / 2, HEAD + SIDE), _POLAR / 2.0
+        painter.setPen(QPen(STRONG_RULE, 1))
+        painter.drawLine(QPointF(x, middle.y()), QPointF(x + _POLAR, middle.y()))
+        painter.drawLine(middle, middle + QPointF(-radius * 0.7071, -radius * 0.7071))
+        top = max(float(np.max(curves)), 1e-6)
+        for curve, style, ink in ((curves[0], Qt.PenStyle.SolidLine, INK), (curves[1], Qt.PenStyle.DashLine, ACCENT)):
+            line = QPolygonF()
+            for degree, value in zip(range(-90, 91), curve, strict=True):
+                far = radius * (max(float(value), 0.0) / top) ** (1.0 / 3.0)
+                angle = math.radians(degree)
+                line.append(middle + QPointF(far * math.sin(angle), -far * math.cos(angle)))
+            painter.setPen(QPen(ink, 1.5, style))
+            painter.drawPolyline(line)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.setPen(SOFT)
+        self._foot(
+            painter, x, _POLAR, f"peak {_short(float(np.max(curves[0])))}, {_short(float(np.max(curves[1])))} sr⁻¹"
+        )
+
+
+def _short(value: float) -> str:
+    return f"{value:.0f}" if value >= 100 else f"{value:.2g}" if value >= 0.01 else "0"
+
+
+class Views(QWidget):
+    """The camera's view of both sides, side by side, as far as it has got."""
+
+    def __init__(self, state: State, looks: Looks) -> None:
+        super().__init__()
+        self.state, self.looks = state, looks
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumHeight(150)
+        self.setAccessibleName("The camera's view, source and target")
+        looks.rendered.connect(lambda _: self.update())
+        looks.prepared.connect(lambda _: self.update())
+        state.opened.connect(self.update)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), BOOTH)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        gap = 8.0
+        wide = (self.width() - 3 * gap) / 2.0
+        high = min(wide * 9.0 / 16.0, self.height() - 30.0)
+        wide = high * 16.0 / 9.0
+        x = (self.width() - 2 * wide - gap) / 2.0
+        y = max((self.height() - high - 22.0) / 2.0, 8.0)
+        for place, side in enumerate(("source", "target")):
+            box = QRectF(x + place * (wide + gap), y, wide, high)
+            found = self.looks.views.get(side)
+            painter.setPen(INK)
+            painter.setFont(font(SMALL))
+            if found is None:
+                painter.fillRect(box, STRONG_RULE)
+                text = self.looks.trouble or self.looks.preparing or "Rendering the camera's view…"
+                painter.drawText(
+                    box.adjusted(8, 0, -8, 0),
+                    Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                    text if place == 0 else "",
+                )
+                continue
+            picture, samples, of, _ = found
+            painter.drawImage(box, picture)
+            foot = QRectF(box.left(), box.bottom(), wide, 20)
+            painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, self._name(side))
+            painter.setPen(SOFT if samples >= of else INK)
+            said = f"{samples} of {of} samples" if samples < of else f"{samples} samples"
+            painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, said)
+
+    def _name(self, side: str) -> str:
+        session = self.state.session
+        packs = self.state.registry.packs
+        if session is None:
+            return side
+        name = session.scene.dialect if side == "source" else session.document.target
+        return packs[name].title if name in packs else side

@@ -1,0 +1,231 @@
+"""The list of what a scene holds: materials, lights, cameras and settings, each with what becomes of it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+)
+
+from durvan.crossing.translation.ledger import worst
+from durvan.scene.fate import SHOWN, Fate
+from durvan.scene.model import Kind, Thing
+from durvan.ui.followers.looks import Looks
+from durvan.ui.frame.state import Selection, State
+from durvan.ui.kit import marks
+from durvan.ui.kit.theme import ACCENT_WASH, INK, SMALL, SOFT, font
+from durvan.ui.kit.words import spoken
+
+Index = QModelIndex | QPersistentModelIndex
+_HEADS = ("", "name", "drift", "worst")
+_LOOK, _NAME, _DRIFT, _WORST = range(4)
+_HEIGHT = 40
+_PICTURE = 36
+_KINDS = list(Kind)
+
+
+class Things(QAbstractTableModel):
+    """Worst first; within that by kind and by how many objects wear it."""
+
+    def __init__(self, state: State, looks: Looks) -> None:
+        super().__init__()
+        self.state, self.looks = state, looks
+        self.weighed = False
+        self.rows: list[tuple[Thing, dict[Fate, int], Fate | None]] = []
+        state.renewed.connect(self.renew)
+        state.filtered.connect(self.renew)
+        state.looked.connect(self.renew)
+
+    def renew(self) -> None:
+        """Read the plan again."""
+        self.beginResetModel()
+        self.rows = []
+        session = self.state.session
+        if session is not None:
+            for thing in session.scene.things.values():
+                counts = session.plan.ledger.tally(thing.id) if session.plan is not None else dict.fromkeys(SHOWN, 0)
+                if self.state.fate is None or counts[self.state.fate]:
+                    self.rows.append((thing, counts, worst(counts)))
+        drifts = session.drifts if session is not None else {}
+        self.weighed = bool(drifts) and bool(self.looks.shares)
+        self.rows.sort(key=self._order)
+        self.endResetModel()
+
+    def _order(self, row: tuple[Thing, dict[Fate, int], Fate | None]) -> tuple[float, ...]:
+        thing, counts, fate = row
+        return (
+            -self.looks.weight(thing.id) if self.weighed else 0.0,
+            -(fate or 0),
+            -counts[Fate.HELD],
+            -counts[Fate.LOST],
+            -counts[Fate.FITTED],
+            _KINDS.index(thing.kind),
+            -thing.used_by,
+        )
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008 - Qt's own signature
+        return 0 if parent.isValid() else len(self.rows)
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008 - Qt's own signature
+        return len(_HEADS)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return _HEADS[section]
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        return None
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        thing, counts, fate = self.rows[index.row()]
+        column = index.column()
+        session = self.state.session
+        drift = session.drifts.get(thing.id) if session is not None else None
+        if role == Qt.ItemDataRole.DisplayRole:
+            shown = f"{drift.mean:.1f}" if drift is not None else ""
+            return ("", spoken(thing.name), shown, "")[column]
+        if role == Qt.ItemDataRole.DecorationRole and column == _LOOK:
+            return self.looks.small.get(thing.id)
+        if role == Qt.ItemDataRole.FontRole:
+            return font(bold=True) if column in (_NAME, _DRIFT) else font(SMALL)
+        if role == Qt.ItemDataRole.TextAlignmentRole and column == _DRIFT:
+            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        if role == Qt.ItemDataRole.StatusTipRole and column == _NAME:
+            share = self.looks.shares.get(thing.id)
+            return f"{100 * share:.1f} % of the view" if share else thing.kind.value
+        if role == Qt.ItemDataRole.ToolTipRole and column in (_LOOK, _DRIFT) and drift is not None:
+            share = self.looks.shares.get(thing.id, 0.0)
+            return (
+                f"drift {drift.mean:.2f} ± {drift.noise:.2f} (CIEDE2000): {drift.grade}\n"
+                f"worst 5 %: {drift.worst:.1f}; most under {drift.lighting} light\n"
+                f"covers {100 * share:.1f} % of the camera's picture"
+            )
+        if role == Qt.ItemDataRole.ToolTipRole:
+            told = ", ".join(f"{count} {f.word}" for f, count in counts.items() if count)
+            return f"{thing.id}\n{sum(counts.values())} values: {told or 'not in scope'}"
+        if role == Qt.ItemDataRole.UserRole:
+            return fate
+        return None
+
+    def place(self, thing: str) -> int:
+        """The row of a thing, or −1."""
+        return next((place for place, row in enumerate(self.rows) if row[0].id == thing), -1)
+
+
+class FateDelegate(QStyledItemDelegate):
+    """Draws a fate's mark and its word."""
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        rect: QRect = option.rect  # type: ignore[attr-defined] # the stubs leave out Qt's public fields
+        if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined] # the same
+            painter.fillRect(rect, ACCENT_WASH)
+        fate = index.data(Qt.ItemDataRole.UserRole)
+        if fate is not None:
+            middle = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignHCenter
+            marks.draw(painter, fate, rect.left() + 9, rect.right() - 9, rect.center().y() - 7)
+            painter.setFont(font(SMALL))
+            painter.drawText(rect.adjusted(0, 14, 0, 0), middle, fate.word)
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        return QSize(56, _HEIGHT)
+
+
+class NameDelegate(QStyledItemDelegate):
+    """Draws a thing's name, and under it what it is and how much of the picture it covers."""
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        rect: QRect = option.rect  # type: ignore[attr-defined] # the stubs leave out Qt's public fields
+        if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined] # the same
+            painter.fillRect(rect, ACCENT_WASH)
+        room = rect.adjusted(6, 0, -4, 0)
+        left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        for place, role, face, ink in (
+            (-8, Qt.ItemDataRole.DisplayRole, font(bold=True), INK), (9, Qt.ItemDataRole.StatusTipRole, font(SMALL), SOFT),
+        ):  # fmt: skip
+            painter.setFont(face)
+            painter.setPen(ink)
+            text = painter.fontMetrics().elidedText(str(index.data(role)), Qt.TextElideMode.ElideRight, room.width())
+            painter.drawText(room.adjusted(0, place, 0, place), left, text)
+
+
+class PairDelegate(QStyledItemDelegate):
+    """Draws both sides' small swatches, touching."""
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        rect: QRect = option.rect  # type: ignore[attr-defined] # the stubs leave out Qt's public fields
+        if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined] # the same
+            painter.fillRect(rect, ACCENT_WASH)
+        pair = index.data(Qt.ItemDataRole.DecorationRole)
+        y = rect.center().y() - _PICTURE // 2 + 1
+        box = QRect(rect.left() + 4, y, 2 * _PICTURE, _PICTURE)
+        if pair is None:
+            return
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(QRect(box.left(), y, _PICTURE, _PICTURE), pair[0])
+        painter.drawImage(QRect(box.left() + _PICTURE, y, _PICTURE, _PICTURE), pair[1])
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        return QSize(2 * _PICTURE + 8, _HEIGHT)
+
+
+class ThingsView(QTableView):
+    """The list; one click looks at a thing, a double click or Enter opens it in Facing."""
+
+    def __init__(self, state: State, looks: Looks) -> None:
+        super().__init__()
+        self.shared = state
+        self.led = ""
+        self.things = Things(state, looks)
+        self.setModel(self.things)
+        self.setItemDelegateForColumn(_WORST, FateDelegate(self))
+        self.setItemDelegateForColumn(_LOOK, PairDelegate(self))
+        self.setItemDelegateForColumn(_NAME, NameDelegate(self))
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setShowGrid(False)
+        self.verticalHeader().hide()
+        self.verticalHeader().setDefaultSectionSize(_HEIGHT)
+        self.setTabKeyNavigation(False)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        head = self.horizontalHeader()
+        head.setHighlightSections(False)
+        head.setSectionResizeMode(_NAME, QHeaderView.ResizeMode.Stretch)
+        for column, wide in ((_LOOK, 2 * _PICTURE + 10), (_DRIFT, 54), (_WORST, 56)):
+            head.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
+            head.resizeSection(column, wide)
+        self.setAccessibleName("Everything in the scene, worst first")
+        self.selectionModel().currentRowChanged.connect(self._look)
+        self.activated.connect(lambda _: state.station_wanted.emit("Facing"))
+        state.selected.connect(self._follow)
+        self.things.modelReset.connect(self._follow)
+
+    def _look(self, current: QModelIndex, previous: QModelIndex) -> None:
+        if current.isValid():
+            thing = self.things.rows[current.row()][0].id
+            if self.shared.selection.thing != thing:
+                self.shared.select(Selection(thing))
+
+    def first(self) -> str:
+        """The thing at the top of the list: the one to look at first."""
+        self.led = self.things.rows[0][0].id if self.things.rows else ""
+        return self.led
+
+    def session_name(self) -> str:
+        """Which scene the list is of."""
+        session = self.shared.session
+        return session.scene.file if session is not None else ""
+
+    def _follow(self) -> None:
+        place = self.things.place(self.shared.selection.thing)
+        if place < 0:
+            self.selectionModel().clear()
+        elif self.currentIndex().row() != place or not self.selectionModel().hasSelection():
+            self.selectRow(place)

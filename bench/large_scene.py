@@ -19,7 +19,7 @@ start = clock()
 scene = open_scene(Path(sys.argv[1]), packs)
 opened = clock()
 with quiet_memory():
-    planned = plan(scene, packs, Choices("pellune"))
+    planned = plan(scene, packs, Choices(target="pellune"))
 plans = clock()
 carry(planned, packs, Path(sys.argv[2]))
 carried = clock()

@@ -25,8 +25,9 @@ from durvan.dialects.registry import registry
 from durvan.engine import compiling, mitsuba, renderer, swatches
 from durvan.engine.build import Placed, build, camera
 from durvan.engine.kernels import tree
-from durvan.formats.usd_shapes import Mesh, read_shapes
+from durvan.formats.usd.shapes import read_shapes
 from durvan.optics.lobes import layout as L
+from durvan.scene.shapes import Mesh
 
 SCENE = ROOT / "demo" / "lamproom" / "lamproom.usda"
 SIZE, SAMPLES, BOUNCES = (320, 180), 16, 6

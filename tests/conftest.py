@@ -20,6 +20,7 @@ os.environ["DURVAN_KEPT"] = str(Path(_KEPT) / "kept")
 atexit.register(shutil.rmtree, _KEPT, ignore_errors=True)
 
 from durvan.crossing.exchange.intake import open_scene
+from durvan.crossing.outside.lookup import with_files
 from durvan.crossing.translation.translate import Translation, translate
 from durvan.dialects.registry import Registry, read
 from durvan.scene.model import Scene, Thing
@@ -42,7 +43,7 @@ def lamproom() -> Path:
 @pytest.fixture(scope="session")
 def lamp_scene(lamproom: Path, packs: Registry) -> Scene:
     """The demo scene, read; not to be changed."""
-    return open_scene(lamproom, packs)
+    return with_files(open_scene(lamproom, packs))
 
 
 @pytest.fixture(scope="session")

@@ -4,7 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from durvan.crossing.findings import Finding, View, look_over
+from durvan.crossing.outside.uses import uses_of
+from durvan.crossing.translation.plan import Plan
 from durvan.crossing.translation.translate import Translation
+from durvan.dialects.registry import Registry
 from durvan.scene.graph import Graph, Link, Node, Value
 from durvan.scene.model import Kind, Thing
 
@@ -32,6 +36,11 @@ def values_of(translation: Translation, node: str = "") -> dict[str, Value]:
     """The target's values on a node; on the first when none is named."""
     nodes = translation.graph.nodes
     return nodes[node].values if node else next(iter(nodes.values())).values
+
+
+def findings_in(planned: Plan, packs: Registry, **found: object) -> list[Finding]:
+    """All findings of a plan; `found` are verdicts and drifts."""
+    return list(look_over(View(planned, packs, uses_of(planned.scene, packs), **found)))
 
 
 def write(folder: Path, text: str, name: str = "scene.usda") -> Path:

@@ -91,7 +91,7 @@ def main() -> None:
     while window.state.session is None or window.state.job is not None:
         wait(50)
     state, looks = window.state, window.looks
-    while looks.left or len(state.session.drifts) < 31 or looks.views.get("target", (0, 0, 1, 0))[1] < 64:
+    while looks.left or len(state.session.evidence.drifts) < 31 or looks.views.get("target", (0, 0, 1, 0))[1] < 64:
         wait(100)
     wait(800)
     window.grab().save(str(HERE / "survey.png"))

@@ -8,9 +8,9 @@ from pathlib import Path
 
 import pytest
 
-from durvan.crossing.job.document import load
+from durvan.crossing.document.store import load
 from durvan.files.facts import facts
-from durvan.formats.usd_assets import paths_in
+from durvan.formats.usd.assets import paths_in
 
 
 def test_files_lists_states_worst_first_and_what_is_read_wrongly(call, moved) -> None:

@@ -7,8 +7,8 @@ import numpy as np
 from durvan.dialects.look import Lamp, Lobe, Surface, View, record
 from durvan.engine import renderer
 from durvan.engine.build import Ball, Built, Placed, build, camera
-from durvan.formats.usd_shapes import Mesh
 from durvan.optics.lobes import layout as L
+from durvan.scene.shapes import Mesh
 
 VIEW = View(36.0, 40.0)
 

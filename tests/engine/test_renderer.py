@@ -14,9 +14,9 @@ from durvan.dialects.look import Lobe, Surface, View, record
 from durvan.engine import renderer
 from durvan.engine.build import Ball, camera
 from durvan.engine.kernels import tree
-from durvan.formats.usd_shapes import Mesh
 from durvan.graph import expression as ex
 from durvan.optics.lobes import layout as L
+from durvan.scene.shapes import Mesh
 
 ABOVE = small.towards(0.0, 1.0, 0.001, 2.0)
 

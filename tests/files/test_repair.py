@@ -16,7 +16,8 @@ from durvan.files.inventory import take
 from durvan.files.repair import Substitution, learnt
 from durvan.files.resolve import Resolver
 from durvan.files.roots import Root
-from durvan.formats.usd_assets import named_by, paths_in, replaced_text, rewrite, sites
+from durvan.formats.usd import port as usd
+from durvan.formats.usd.assets import named_by, paths_in, replaced_text, rewrite, sites
 from durvan.scene.model import FileState, OutsideFile, Reference
 
 PART = st.text(st.sampled_from("abcdxyz01_-"), min_size=1, max_size=6)
@@ -223,7 +224,7 @@ def test_copies_are_written_beside_and_backups_in_place(shelf) -> None:
 def test_a_scene_that_cannot_be_written_stays_as_it_is(shelf, monkeypatch) -> None:
     mend = shelf / "scenes" / "mend.usda"
     repairs = library.dry_run([mend], Resolver((), (Root(str(shelf / "maps")),)))
-    monkeypatch.setattr(library, "rewrite", lambda *_: (_ for _ in ()).throw(OSError(28, "No space left on device")))
+    monkeypatch.setattr(usd, "rewrite", lambda *_: (_ for _ in ()).throw(OSError(28, "No space left on device")))
     (done,) = library.write(repairs, in_place=True)
     assert "No space" in done.problem and done.written is None and len(list((shelf / "scenes").iterdir())) == 3
 

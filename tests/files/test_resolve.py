@@ -100,9 +100,11 @@ def test_several_of_one_name_and_what_speaks_for_each(place) -> None:
     assert "wood" in found.path and found.candidates[0].why == "2 parts of the path agree"
     stone = str(place / "library" / "stone" / "deep" / "a.png")
     size = os.path.getsize(stone)
-    by_size = finder(place, root, known={"/gone/wood/a.png": Known("", size, 32, 32)}).find("/gone/wood/a.png", "/")
+    by_size = finder(place, root, known={"/gone/wood/a.png": Known("/gone/wood/a.png", size, 32, 32)}).find(
+        "/gone/wood/a.png", "/"
+    )
     assert by_size.path == stone and by_size.candidates[0].why == "the same size and resolution"
-    by_sum = finder(place, root, known={"/gone/wood/a.png": Known(checksum(stone), 1, 1, 1)}).find(
+    by_sum = finder(place, root, known={"/gone/wood/a.png": Known("/gone/wood/a.png", 1, 1, 1, checksum(stone))}).find(
         "/gone/wood/a.png", "/"
     )
     assert by_sum.path == stone and by_sum.candidates[0].why == "the same checksum"
@@ -211,13 +213,13 @@ def test_the_same_bytes_under_two_names(place) -> None:
 
 
 @pytest.mark.parametrize(
-    ("written", "port", "light", "kind"),
+    ("written", "role", "light", "kind"),
     [("a.usdc", "", False, FileKind.LAYER), ("a.abc", "file", False, FileKind.GEOMETRY), ("a.ocio", "", False, FileKind.COLOUR_CONFIG),
-     ("a.ies", "file", True, FileKind.PROFILE), ("x", "inputs:shaping:ies:file", True, FileKind.PROFILE), ("a.exr", "file", True, FileKind.SURROUNDINGS),
+     ("a.ies", "file", True, FileKind.PROFILE), ("x", "profile", True, FileKind.PROFILE), ("a.exr", "file", True, FileKind.SURROUNDINGS),
      ("a.exr", "file", False, FileKind.PICTURE), ("a.xyz", "", False, FileKind.OTHER), ("p.usdz[a.png]", "file", False, FileKind.PICTURE)],
 )  # fmt: skip
-def test_what_a_file_is_for(written, port, light, kind) -> None:
-    assert kind_of(written, port, light) is kind
+def test_what_a_file_is_for(written, role, light, kind) -> None:
+    assert kind_of(written, role, light) is kind
 
 
 GOOD = "IESNA:LM-63-2002\n[TEST] made up\nTILT=NONE\n1 1000 1 3 1 1 2 0.1 0.1 0\n1 1 50\n0 45 90\n0\n100 50 0\n"

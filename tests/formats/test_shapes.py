@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from durvan.formats import pictures
-from durvan.formats.usd_shapes import read_shapes
+from durvan.formats.usd.shapes import read_shapes
 
 HEAD = '#usda 1.0\n(\n    metersPerUnit = 0.01\n    upAxis = "Y"\n)\n'
 

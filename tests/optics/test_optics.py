@@ -108,3 +108,14 @@ def test_what_is_below_the_horizon_does_not_count() -> None:
     assert photometry.latlong_illuminance(sky) == 0.0
     sky[0, 0] = np.inf
     assert math.isfinite(photometry.latlong_illuminance(sky))
+
+
+def test_the_colour_of_a_temperature_is_the_librarys() -> None:
+    from pxr import UsdLux
+
+    from durvan.optics.colour import luminance, usd_black_body
+
+    for kelvin in range(500, 12_000, 37):
+        theirs = UsdLux.BlackbodyTemperatureAsRgb(float(kelvin))
+        assert usd_black_body(kelvin) == pytest.approx(tuple(theirs), abs=2e-6)
+    assert luminance(usd_black_body(3000.0)) == pytest.approx(1.0)

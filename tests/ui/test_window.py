@@ -9,7 +9,8 @@ import pytest
 from PySide6.QtCore import QPoint, QRectF, Qt, QTimer
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QLabel, QMessageBox, QPushButton
 
-from durvan.crossing.job.document import load
+from durvan.crossing.document.changes import Choose
+from durvan.crossing.document.store import load
 from durvan.errors import SceneFileError
 from durvan.scene.fate import SHOWN, Fate
 from durvan.ui.frame.state import Selection
@@ -292,7 +293,7 @@ def test_carrying_can_be_stopped(lamp, qtbot, ready, tmp_path, monkeypatch) -> N
 
 
 def test_saving_and_the_question_about_unsaved_changes(lamp, qtbot, ready, tmp_path, monkeypatch) -> None:
-    lamp.state.change("Choose where", placement="alone")
+    lamp.state.change("Choose where", Choose(placement="alone"))
     ready()
     assert lamp.isWindowModified()
     asked = []

@@ -8,6 +8,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QImage, QPainter
 
+from durvan.crossing.document.changes import Choose
 from durvan.crossing.translation.translate import translate
 from durvan.errors import DurvanError
 from durvan.progress import Step
@@ -223,9 +224,13 @@ def test_the_selection_survives_a_new_plan(lamp, ready) -> None:
     state = lamp.state
     row = next(r for r in state.rows("/LampRoom/Looks/WetSlate") if r.parameter == "polish")
     state.select(Selection("/LampRoom/Looks/WetSlate", row))
-    state.change("Choose where", placement="alone")
+    state.change("Choose where", Choose(placement="alone"))
+    ready()
+    assert state.selection.row is row  # what became of it is what it was
+    state.put("/LampRoom/Looks/WetSlate", "finish", "rough", 0.4)
     ready()
     assert state.selection.row is not row and state.selection.row.parameter == "polish"
+    assert state.selection.row in state.rows("/LampRoom/Looks/WetSlate")
 
 
 def test_endless_names_are_cut_before_they_are_drawn(packs) -> None:

@@ -11,7 +11,7 @@ from typing import Any
 import typer
 from rich.console import Console
 
-from durvan.crossing.job.document import ENDING
+from durvan.crossing.document.store import ENDING
 from durvan.crossing.job.session import Session, start
 from durvan.crossing.outside import readying
 from durvan.dialects.registry import Registry
@@ -19,7 +19,7 @@ from durvan.errors import MisuseError, SceneFileError
 from durvan.files import library, repair
 from durvan.files.audit import Auditor, Verdict
 from durvan.files.copies import Use
-from durvan.files.facts import SCENES, checksum
+from durvan.files.facts import SCENES, Stamp, checksum
 from durvan.files.index import Shelf
 from durvan.files.paths import shown
 from durvan.files.prepare import Prepared, prepare
@@ -44,23 +44,25 @@ def roots_of(folders: Iterable[Path]) -> list[Root]:
 
 def audit(session: Session, report: Report) -> None:
     """Judge every picture of a crossing by its pixels."""
-    wanted = [file.first for file in session.scene.pictures.values() if file.first and "[" not in file.first]
-    found: dict[str, Verdict] = {}
+    wanted = {
+        file.first: file.stamp for file in session.scene.pictures.values() if file.stamp and "[" not in file.first
+    }
+    found: dict[Stamp, Verdict] = {}
 
     def told(path: str, verdict: Verdict) -> None:
-        found[path] = verdict
+        found[wanted[path]] = verdict
         report(Step("Looking at pictures", len(found), len(wanted)))
 
-    Auditor(2).judge_all(wanted, told)
-    if any(verdict.problem for verdict in found.values()):
-        session.settle()  # a picture that breaks off is only known to do so now
+    Auditor(2).judge_all(list(wanted), told)
     session.audited(found)
+    # a picture that breaks off is only known to do so now
+    session.renew(afresh=any(verdict.problem for verdict in found.values()))
 
 
 def inventory(session: Session) -> dict[str, Any]:
     """The inventory as plain data, the worst first."""
     uses: dict[str, list[str]] = {}
-    for use in (use for many in session.uses.values() for use in many):
+    for use in (use for many in session.now.uses.values() for use in many):
         uses.setdefault(use.written, []).extend(sorted(use.uses))
     files = sorted(session.scene.files.values(), key=lambda file: (_ORDER.index(file.state), file.written))
     findings = [finding for finding in session.findings if finding.station == "Files"]
@@ -74,7 +76,7 @@ def inventory(session: Session) -> dict[str, Any]:
 
 
 def _file(file: OutsideFile, uses: list[str], session: Session) -> dict[str, Any]:
-    verdict = session.verdicts.get(file.first)
+    verdict = session.verdict(file)
     out: dict[str, Any] = {
         "written": shown(file.written), "state": file.state.value, "path": shown(file.resolved), "kind": file.kind.value,
         "linked": shown(file.linked), "root": shown(file.root), "because": shown(file.why),
@@ -198,7 +200,7 @@ def ready(
     for place in places:
         if place.suffix.lower() in (*SCENES, ENDING):
             session = start(place, registry, report=report, roots=roots)
-            found = readying.work(session.scene, session.uses, where, session.outlook())
+            found = readying.work(session.scene, session.now.uses, where, session.outlook())
         elif place.is_file():
             pictures.append(place)
             continue

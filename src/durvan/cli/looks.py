@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -11,11 +12,13 @@ from rich.console import Console
 from rich.table import Table
 
 from durvan.crossing.job.session import Session
-from durvan.crossing.looks.appearance import Appearance, materials, target_things
+from durvan.crossing.looks.appearance import Appearance, materials
+from durvan.crossing.looks.fitting import fit_all
+from durvan.crossing.looks.pairs import unfitted
 from durvan.engine import compiling, renderer, staging, swatches
 from durvan.errors import DurvanError, MisuseError
 from durvan.formats import pictures
-from durvan.formats.usd_shapes import read_shapes
+from durvan.formats.table import reader
 from durvan.optics.tone import developed, srgb
 from durvan.progress import Report, Step
 from durvan.scene.drift import Drift
@@ -42,7 +45,6 @@ def _appearance(session: Session) -> Appearance:
 
 
 def _material(session: Session, wanted: str) -> Thing:
-    assert session.plan is not None
     for thing in materials(session.scene, session.plan.translations):
         if wanted in (thing.id, thing.name):
             return thing
@@ -55,7 +57,6 @@ def swatch(session: Session, wanted: str, out: Path, samples: int, report: Repor
     """Write both sides' swatches; gives the drift as a sentence."""
     _checked(out)
     thing = _material(session, wanted)
-    assert session.plan is not None
     compiling.ensure(report)
     seen = _appearance(session)
     translation = session.plan.translations[thing.id]
@@ -84,10 +85,10 @@ def render(
         raise MisuseError("passes are written into an .exr.", advice="Name the picture so, or leave --passes out.")
     eye = staging.choose_camera(session.scene, wanted)
     compiling.ensure(report)
-    assert session.plan is not None
-    things = target_things(session.scene, session.plan.translations) if target else list(session.scene.things.values())
+    things = session.plan.target_things if target else list(session.scene.things.values())
     report(Step("Reading shapes"))
-    shapes = read_shapes(Path(session.scene.file), report)
+    file = Path(session.scene.file)
+    shapes = reader(file).shapes(file, report)
     staged = staging.stage(session.scene, shapes, things, session.registry, eye.id, size)
     film = staged.film(lights_apart=passes)
     clamp = staged.sampling.clamp / max(staged.view.scale, 1e-12)
@@ -122,36 +123,43 @@ def _write_passes(out: Path, staged: staging.Staged, film: renderer.Film, size: 
 def drift(session: Session, fit: bool, report: Report) -> list[dict[str, Any]]:
     """Measure every material in scope, the worst first; with `fit`, better them and say what is left."""
     compiling.ensure(report)
-    assert session.plan is not None
     seen = _appearance(session)
     things = materials(session.scene, session.plan.translations)
     found: dict[str, Drift] = {}
-    before: dict[str, Drift] = {}
-    fits = {}
     for done, thing in enumerate(things):
         report(Step(f"Measuring {thing.name}", done, len(things)))
-        translation = session.plan.translations[thing.id]
-        measured = seen.drift(thing, translation)
+        measured = seen.drift(thing, session.plan.translations[thing.id])
         assert measured is not None
-        found[thing.id] = before[thing.id] = measured
-        if fit and not any(note.thing == thing.id for note in session.document.notes):
-            better = seen.improve(thing, translation)
-            if better is not None:
-                fits[thing.id] = list(better.notes)
-                found[thing.id] = better.after
-    if fits:
-        session.put_fits(fits)
-        session.renew(report)
-    session.measured(found)
+        found[thing.id] = measured
+        session.measured({session.key_of(thing): measured})
+    before: Mapping[str, Drift] = {}
+    if fit:
+        before = _fit(session, seen, things, report)
+        found.update((thing.id, drift) for thing in things if (drift := session.drift(thing.id)) is not None)
+    session.renew(report)
     rows = [
         {
             "material": thing.id, "drift": round(found[thing.id].mean, 3), "worst": round(found[thing.id].worst, 3),
             "noise": round(found[thing.id].noise, 3), "lighting": found[thing.id].lighting,
-            "grade": found[thing.id].grade, "before_fit": round(before[thing.id].mean, 3) if thing.id in fits else None,
+            "grade": found[thing.id].grade, "before_fit": round(before[thing.id].mean, 3) if thing.id in before else None,
         }
         for thing in things
     ]  # fmt: skip
     return sorted(rows, key=lambda row: (-float(row["drift"]), row["material"]))  # type: ignore[arg-type]
+
+
+def _fit(session: Session, seen: Appearance, things: list[Thing], report: Report) -> Mapping[str, Drift]:
+    """Fit what nobody has put values into yet; the drifts before, of those that got better."""
+    noted = {note.thing for note in session.document.notes}
+    wanted = [thing.id for thing in things if thing.id not in noted]
+    report(Step("Fitting"))
+    better = fit_all(seen, unfitted(session.plan, session.registry, wanted, session.now.view.used_by))
+    if better is None or better.change is None:
+        return {}
+    session.do("Fit", better.change)
+    session.measured(better.drifts)
+    session.renew(report)
+    return better.before
 
 
 def tell_drift(rows: list[dict[str, Any]], limit: float, console: Console) -> None:

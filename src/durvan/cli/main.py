@@ -17,7 +17,6 @@ from rich.table import Table
 
 from durvan import __version__
 from durvan.cli import logs
-from durvan.crossing.findings import grouped
 from durvan.crossing.job.session import Session, start
 from durvan.dialects.conformance import check as conformance
 from durvan.dialects.registry import registry
@@ -92,17 +91,17 @@ def _tell(session: Session) -> None:
 
 
 def _tell_findings(session: Session, console: Console) -> None:
-    groups = grouped(session.open_findings())
+    groups = session.open_groups()
     console.print()
     if not groups:
         console.print("Nothing is open.")
     for group in groups:
-        console.print(f"{group.level.word:4}  {len(group.findings):4}  [bold]{_safe(group.title)}[/]")
+        console.print(f"{group.level.word:4}  {group.count:4}  [bold]{_safe(group.title)}[/]")
         for finding in group.findings[:_LIST]:
             name = finding.thing.rsplit("/", 1)[-1]
             console.print(f"            {_safe(name)}: {_safe(finding.cause)}; {_safe(finding.consequence)}")
-        if len(group.findings) > _LIST:
-            console.print(f"            and {len(group.findings) - _LIST} more")
+        if group.count > _LIST:
+            console.print(f"            and {group.count - _LIST} more")
 
 
 def _safe(text: str) -> str:

@@ -8,11 +8,13 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from pydantic import ConfigDict, Field, model_validator
+from pydantic import ConfigDict, Field, field_validator, model_validator
 
+from durvan.dialects.said import Declared
 from durvan.scene.vocabulary import Strict
 
 FateWord = Literal["kept", "recast", "fitted", "lost", "held"]
+Effect = Literal["", "none"]
 
 
 class Document(Strict):
@@ -66,7 +68,7 @@ class Identity(Document):
     fit: dict[str, tuple[FitCase, ...]] = Field(default_factory=dict, description="by node type")
 
 
-class Role(Document):
+class ChainRole(Document):
     """One node of the chain that a node type stands for in the common ground."""
 
     name: str = Field(alias="as")
@@ -76,8 +78,36 @@ class Role(Document):
     when: str = Field(default="", description="on its own ports: whether a node found there can be this one")
 
 
+class DeclaredFinding(Document):
+    """A finding that a pack raises by itself; {thing} in its texts is the thing's name, {sure} how sure a reading is."""
+
+    code: str
+    level: Literal["stop", "look", "note"]
+    title: str
+    cause: str
+    consequence: str
+    offers: tuple[str, ...] = Field(default=(), description="other readings of the node that a person may choose")
+
+    def declared(self) -> Declared:
+        """As rows and readings carry it."""
+        return Declared(self.code, self.level, self.title, self.cause, self.consequence, self.offers)
+
+
+class Unsaid(Document):
+    """Why a word of the common ground has no counterpart."""
+
+    because: str
+    effect: Effect = ""
+    told_by: str = ""
+    finding: DeclaredFinding | None = None
+
+
 class Entry(Document):
-    """Which parameters and which ports say the same, and by which formulas."""
+    """Which parameters and which ports say the same, and by which formulas.
+
+    `effect: none` says that nothing is lost with it; `told_by` names the finding that tells of it already; `finding` is
+    one of its own. `share` says that its measure is a part of 1.
+    """
 
     ours: tuple[str, ...] = ()
     common: tuple[str, ...] = ()
@@ -90,6 +120,10 @@ class Entry(Document):
     because: str = ""
     measure: str = ""
     measured: str = ""
+    share: bool = False
+    effect: Effect = ""
+    told_by: str = ""
+    finding: DeclaredFinding | None = None
     only: Literal["", "in", "out"] = ""
     lost: str = ""
     held: str = ""
@@ -134,7 +168,8 @@ class Case(Document):
     when: str = ""
     when_back: str = ""
     because: str = ""
-    sure: str = Field(default="", description="how sure the reading is, 0 to 1; given for metals that are faked")
+    sure: str = Field(default="", description="how sure the reading is, 0 to 1")
+    finding: DeclaredFinding | None = Field(default=None, description="what is to be said where this reading is taken")
     entries: tuple[Entry, ...] = ()
 
 
@@ -142,7 +177,7 @@ class TypeMap(Document):
     """How one node type stands in the common ground."""
 
     category: str
-    chain: tuple[Role, ...] = ()
+    chain: tuple[ChainRole, ...] = ()
     outputs: dict[str, str] = Field(default_factory=lambda: {"out": "out"})
     outputs_back: dict[str, str] = Field(
         default_factory=dict, description="common outputs that stand for another of ours"
@@ -158,15 +193,31 @@ class TypeMap(Document):
             raise ValueError(f"the chain has no node of category '{self.category}'")
         return self
 
+    @model_validator(mode="after")
+    def _offers_are_cases(self) -> TypeMap:
+        names = [case.case for case in self.cases]
+        for case in self.cases:
+            for offered in case.finding.offers if case.finding is not None else ():
+                if offered not in names:
+                    raise ValueError(f"the case '{case.case}' offers '{offered}', which is none of {', '.join(names)}")
+        return self
+
 
 class Mapping(Document):
     """`mapping.yaml`: every node type's way to and from the common ground, and what the common ground says in vain."""
 
     sets: dict[str, tuple[Entry, ...]] = Field(default_factory=dict)
     types: dict[str, TypeMap]
-    no_word_for: dict[str, str] = Field(
+    no_word_for: dict[str, Unsaid] = Field(
         default_factory=dict, description="common categories or category.port, and why nothing here says them"
     )
+
+    @field_validator("no_word_for", mode="before")
+    @classmethod
+    def _short_reasons(cls, data: Any) -> Any:
+        if not isinstance(data, dict):
+            return data
+        return {word: {"because": said} if isinstance(said, str) else said for word, said in data.items()}
 
     @model_validator(mode="after")
     def _sets_exist(self) -> Mapping:

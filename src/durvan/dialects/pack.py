@@ -12,13 +12,14 @@ from typing import Any, Protocol, TypeVar, cast
 import yaml
 from pydantic import BaseModel, ValidationError
 
-from durvan.dialects.contract import Case, Entry, Identity, Mapping, Role, TypeMap
+from durvan.dialects.contract import Case, ChainRole, Entry, Identity, Mapping, TypeMap
 from durvan.dialects.look import Looks
+from durvan.dialects.said import Cause, Declared, Step, Why
 from durvan.errors import FormulaError, PackError
 from durvan.graph.formula import Formula, formula, wrap
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Value
-from durvan.scene.vocabulary import NodeType, Parameter, Vocabulary, common_ground, unit_factor
+from durvan.scene.vocabulary import NodeType, Parameter, Role, Vocabulary, common_ground, unit_factor
 
 Model = TypeVar("Model", bound=BaseModel)
 
@@ -67,7 +68,9 @@ class CompiledEntry:
     text_in: str
     text_out: str
     units: tuple[str, str]
-    because: str
+    why: Why
+    step_in: Step
+    step_out: Step
     reads: frozenset[str] = frozenset()
     reads_back: frozenset[tuple[str, str]] = frozenset()
     reads_start: bool = False
@@ -106,6 +109,7 @@ class CompiledCase:
     when_back: Ready | None
     because: str
     sure: Ready | None
+    finding: Declared | None
     entries: tuple[CompiledEntry, ...]
 
 
@@ -116,7 +120,7 @@ class CompiledType:
     kind: str
     type: NodeType
     main: str
-    chain: tuple[Role, ...]
+    chain: tuple[ChainRole, ...]
     conditions: dict[str, Ready]
     outputs: dict[str, str]
     outputs_back: dict[str, str]
@@ -135,7 +139,7 @@ class _Compiler:
         self.type = node_type
         self.map = type_map = mapping.types[kind]
         self.entries = mapping.entries(kind)
-        self.chain = type_map.chain or (Role.model_validate({"as": "main", "category": type_map.category}),)
+        self.chain = type_map.chain or (ChainRole.model_validate({"as": "main", "category": type_map.category}),)
         self.main = next(role.name for role in self.chain if role.category == type_map.category)
         self.roles = {role.name: role.category for role in self.chain}
         self.common = common_ground()
@@ -210,9 +214,15 @@ class _Compiler:
             measure=self.ready(entry.measure, entry.only != "out"),
             fate_in=silent if silent is not None else forced if forced is not None else exact_in,
             fate_out=silent if silent is not None else forced_back if forced_back is not None else exact_out,
-            text_in=text_in, text_out=text_out, units=units,
-            because=entry.because or entry.lost or entry.held or entry.decides,
+            text_in=text_in, text_out=text_out, units=units, why=self._why(entry, rule),
+            step_in=Step(rule, case, text_in), step_out=Step(rule, case, text_out, True),
         )  # fmt: skip
+
+    def _why(self, entry: Entry, rule: str) -> Why:
+        said = entry.because or entry.lost or entry.held or entry.decides
+        cause = Cause.IDLE if entry.effect == "none" else Cause.RULE
+        finding = entry.finding.declared() if entry.finding is not None else None
+        return Why(cause, said, rule, entry.told_by, finding)
 
     def _inward(
         self, entry: Entry, common: tuple[tuple[str, str], ...]
@@ -266,6 +276,7 @@ class _Compiler:
                     self.ready(case.when_back, False),
                     case.because,
                     self.ready(case.sure, True),
+                    case.finding.declared() if case.finding is not None else None,
                     entries,
                 )
             )
@@ -307,7 +318,7 @@ class Hooks(Protocol):
         """Put a network that is to be written into the words of the file."""
 
 
-@dataclass(repr=False)
+@dataclass(repr=False, eq=False)
 class Pack:
     """One dialect, ready for use."""
 
@@ -342,6 +353,17 @@ class Pack:
         return out
 
     @cached_property
+    def unsaid(self) -> dict[str, Why]:
+        """Why words of the common ground (a category, or category.port) have no counterpart."""
+        return {
+            word: Why(
+                Cause.IDLE if one.effect == "none" else Cause.NO_WORD, one.because, f"{self.name}:{word}", one.told_by,
+                one.finding.declared() if one.finding is not None else None,
+            )
+            for word, one in self.mapping.no_word_for.items()
+        }  # fmt: skip
+
+    @cached_property
     def by_category(self) -> dict[str, list[tuple[CompiledType, int]]]:
         """Which types can begin at a common node of a category: the type and the place in its chain."""
         table: dict[str, list[tuple[CompiledType, int]]] = {}
@@ -367,6 +389,21 @@ class Pack:
     def type(self, kind: str) -> NodeType | None:
         """A node type, or None when the dialect has no such word."""
         return self.vocabulary.types.get(kind)
+
+    def case(self, kind: str, name: str) -> CompiledCase | None:
+        """A reading of a node type by its name, or None."""
+        compiled = self.compiled.get(kind)
+        return next((case for case in compiled.cases if case.name == name), None) if compiled is not None else None
+
+    def is_surface(self, kind: str) -> bool:
+        """Whether a node type is one that a material ends in."""
+        node_type = self.vocabulary.types.get(kind)
+        return node_type is not None and node_type.role == "surface"
+
+    def playing(self, kind: str, role: Role) -> str | None:
+        """The parameter of a node type that plays a role (its switch, its picture), or None."""
+        node_type = self.vocabulary.types.get(kind)
+        return node_type.playing(role) if node_type is not None else None
 
     def parameter(self, kind: str, name: str) -> Parameter | None:
         """A parameter, or None."""

@@ -30,6 +30,7 @@ class Registry:
 
     packs: dict[str, Pack] = field(default_factory=dict)
     broken: list[str] = field(default_factory=list)
+    user: Path | None = None  # the user's folder that was read; another process reads the same
 
     def get(self, name: str) -> Pack:
         """A pack by its name. Raises PackError with the names that there are."""
@@ -89,7 +90,7 @@ def _folders(user: Path) -> list[tuple[str, Traversable | Path]]:
 
 def read(user: Path | None = None) -> Registry:
     """Load every pack that can be found."""
-    registry = Registry()
+    registry = Registry(user=user)
     for name, folder in _folders(user or user_folder()):
         try:
             pack = load(folder, _shared, _code(name, "hooks"), _looks(name))

@@ -13,13 +13,13 @@ from durvan.dialects.look import Lamp, Record, View
 from durvan.engine.kernels import tree
 from durvan.engine.kernels import world as kw
 from durvan.engine.kernels.world import World
-from durvan.formats.usd_shapes import Mesh
 from durvan.graph.expression import Lookup
 from durvan.graph.program import Program, compile_lanes
 from durvan.optics.colour import luminance
 from durvan.optics.lobes import layout
 from durvan.optics.lobes.tables import tables
 from durvan.optics.photometry import latlong_illuminance
+from durvan.scene.shapes import Mesh
 
 Floats = NDArray[np.float64]
 Pixels = Callable[[Lookup], "NDArray[np.float32] | None"]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import asdict
@@ -15,6 +14,7 @@ from numpy.typing import NDArray
 from durvan.dialects.look import Record
 from durvan.engine.swatches import LEVELS, LIGHTINGS, Maker, Swatch, fingerprint
 from durvan.optics.difference import ciede2000, cielab
+from durvan.replacing import replacing
 from durvan.scene.drift import Drift
 
 Floats = NDArray[np.float64]
@@ -111,11 +111,8 @@ def remember(folder: Path | None, source: str, target: str, found: Drift) -> Non
     if folder is None:
         return
     note = _note(folder, source, target)
-    with suppress(OSError):
-        note.parent.mkdir(parents=True, exist_ok=True)
-        part = note.with_suffix(f".{os.getpid()}.part")
+    with suppress(OSError), replacing(note, make_folder=True) as part:
         part.write_text(json.dumps(asdict(found)), encoding="utf-8")
-        part.replace(note)
 
 
 class Makers:

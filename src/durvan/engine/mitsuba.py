@@ -20,8 +20,8 @@ from durvan.dialects.look import Record, View
 from durvan.engine.build import Ball, Placed
 from durvan.errors import DurvanError
 from durvan.formats import pictures
-from durvan.formats.usd_shapes import Mesh
 from durvan.optics.lobes import layout
+from durvan.scene.shapes import Mesh
 
 Floats = NDArray[np.float64]
 SHAPE_NAMES = {layout.GGX: "ggx", layout.BECKMANN: "beckmann"}

@@ -18,10 +18,10 @@ from durvan.engine.build import Built, Placed, build, camera
 from durvan.engine.renderer import Film
 from durvan.errors import MisuseError
 from durvan.formats import pictures
-from durvan.formats.usd_shapes import Shapes
 from durvan.graph.expression import Lookup
 from durvan.optics.lobes import layout
 from durvan.scene.model import Kind, Scene, Thing
+from durvan.scene.shapes import Shapes
 
 Floats = NDArray[np.float64]
 

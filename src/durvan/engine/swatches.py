@@ -24,11 +24,12 @@ from durvan.dialects.look import Lamp, Lobe, Record, Surface, View, record
 from durvan.engine import renderer
 from durvan.engine.build import Ball, Built, Placed, build, camera
 from durvan.engine.staging import pixels
-from durvan.formats.usd_shapes import Mesh
 from durvan.graph.expression import Lookup
 from durvan.graph.program import compile_lanes
 from durvan.optics.jit import fingerprint as kernels
 from durvan.optics.lobes import layout
+from durvan.replacing import replacing
+from durvan.scene.shapes import Mesh
 
 Floats = NDArray[np.float32]
 SIZE = 96
@@ -229,13 +230,8 @@ class Maker:
         if self.file is None or self.films is None:
             return
         sums = np.array([[film.sums[:, :, 0, :] for film in half] for half in self.films], dtype=np.float32)
-        part = self.file.with_name(f"{self.key}-{os.getpid()}.part.npz")
-        try:
-            self.file.parent.mkdir(parents=True, exist_ok=True)
-            np.savez(part, sums=sums, samples=self.samples)
-            part.replace(self.file)
-        except OSError:  # a full disk costs the cache, not the swatch
-            part.unlink(missing_ok=True)
+        with suppress(OSError), replacing(self.file, make_folder=True) as part:
+            np.savez(part, sums=sums, samples=self.samples)  # a full disk costs the cache, not the swatch
 
     def to(self, samples: int, stop: Callable[[], bool] = lambda: False) -> bool:
         """Go on to at least so many samples in each half; False when it was stopped on the way."""

@@ -16,8 +16,9 @@ _PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".tx", ".tga", ".
 _TWIN_BYTES = 256_000_000
 
 
-def kind_of(written: str, port: str = "", light: bool = False) -> FileKind:
-    """What a file is for, by its ending and by whether a light names it."""
+def kind_of(written: str, role: str = "", light: bool = False) -> FileKind:
+    """What a file is for: by its ending, by the role of the parameter that names it (picture, profile), and by whether a
+    light does."""
     suffix = paths.ending(written.rstrip("]"))
     if suffix in facts.SCENES:
         return FileKind.LAYER
@@ -25,11 +26,11 @@ def kind_of(written: str, port: str = "", light: bool = False) -> FileKind:
         return FileKind.GEOMETRY
     if suffix in facts.CONFIGS:
         return FileKind.COLOUR_CONFIG
-    if suffix in facts.PROFILES or "ies" in port.split(":"):
+    if suffix in facts.PROFILES or role == "profile":
         return FileKind.PROFILE
     if light:
         return FileKind.SURROUNDINGS
-    return FileKind.PICTURE if suffix in _PICTURES or port else FileKind.OTHER
+    return FileKind.PICTURE if suffix in _PICTURES or role else FileKind.OTHER
 
 
 def take(references: Iterable[Reference], resolver: Resolver, report: Report = silent) -> dict[str, OutsideFile]:
@@ -92,6 +93,7 @@ def _measure(files: list[OutsideFile]) -> None:
             continue
         one.width, one.height, one.channels, one.depth = said.width, said.height, said.channels, said.depth
         one.tile, one.mips, one.format, one.decode = said.tile, said.mips, said.format, said.decode
+        one.stamp = (one.first, said.size, said.changed)
         one.size = sum(told[path].size for path in one.members if path in told) or said.size
         one.changed = max((told[path].changed for path in one.members if path in told), default=said.changed)
         bad = next((path for path in (one.members or (one.first,)) if path in told and told[path].problem), "")
@@ -103,6 +105,7 @@ def _measure(files: list[OutsideFile]) -> None:
             newer = newer_source(one.first, said)
             if newer:
                 one.state, one.why = FileState.OUTDATED, f"{os.path.basename(newer)} beside it is newer"
+                one.newer = newer
 
 
 def _tiles(files: list[OutsideFile]) -> None:

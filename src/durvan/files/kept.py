@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import hashlib
 import os
-import threading
 from contextlib import suppress
 from pathlib import Path
 
 import platformdirs
 
 from durvan.files import facts
+from durvan.replacing import replacing
 
 
 def folder(kind: str) -> Path:
@@ -29,14 +29,8 @@ def place(kind: str, path: str, ending: str) -> Path | None:
 
 def write(where: Path, data: bytes) -> None:
     """Keep something by replacing; when that does not work it is worked out again next time."""
-    fresh = where.with_name(f".{where.name}.{os.getpid()}.{threading.get_ident()}")
-    try:
-        where.parent.mkdir(parents=True, exist_ok=True)
+    with suppress(OSError), replacing(where, make_folder=True) as fresh:
         fresh.write_bytes(data)
-        fresh.replace(where)
-    except OSError:
-        with suppress(OSError):
-            fresh.unlink()
 
 
 def tidy(kind: str, most: int) -> None:

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
-import tempfile
 from collections.abc import Iterable
-from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -15,8 +13,9 @@ from durvan.files import paths, repair
 from durvan.files.facts import SCENES
 from durvan.files.inventory import kind_of, take
 from durvan.files.resolve import Resolver
-from durvan.formats.usd_assets import paths_in, rewrite
+from durvan.formats.table import reader
 from durvan.progress import Report, Step, silent
+from durvan.replacing import replacing
 from durvan.scene.model import FileState, OutsideFile, Reference
 
 BACKUP = ".before-relink"
@@ -91,7 +90,7 @@ def _look(file: Path, resolver: Resolver, rules: list[repair.Substitution], with
     folder = str(file.absolute().parent)
     own = replace(resolver, folders=(folder, *within), links={}, _listed={}, _real={})
     try:
-        named = paths_in(file)
+        named = reader(file).paths_in(file)
     except (DurvanError, OSError) as problem:
         one.problem = problem.what if isinstance(problem, DurvanError) else str(problem)
         return one
@@ -124,19 +123,11 @@ def _write(one: SceneRepair, in_place: bool) -> None:
     if source.is_symlink() and in_place:
         raise SceneFileError("is a link to another file; repair that one.", file=source)
     out = source if in_place else source.with_name(f"{source.stem}{COPY}{source.suffix}")
-    handle, name = tempfile.mkstemp(prefix=f".{source.stem}.", suffix=source.suffix, dir=source.absolute().parent)
-    os.close(handle)
-    fresh = Path(name)
-    try:
-        rewrite(source, fresh, lambda written: one.links.get(written, written))
-        fresh.chmod(source.stat().st_mode & 0o777)
+    with replacing(out, mode=source.stat().st_mode & 0o777) as fresh:
+        reader(source).rewrite(source, fresh, lambda written: one.links.get(written, written))
         if in_place:
             one.backup = _backup(source)
-        fresh.replace(out)
-        one.written = out
-    finally:
-        with suppress(FileNotFoundError):
-            fresh.unlink()
+    one.written = out
 
 
 def _backup(file: Path) -> Path:

@@ -9,7 +9,8 @@ from __future__ import annotations
 import os
 import tempfile
 from collections.abc import Iterator
-from contextlib import ExitStack, suppress
+from contextlib import ExitStack
+from pathlib import Path
 from typing import Any, BinaryIO
 
 import numpy as np
@@ -21,6 +22,7 @@ from durvan.files import facts, paths
 from durvan.files.copies import Task, Use, made_as
 from durvan.optics.tone import linear, srgb
 from durvan.progress import Report, Step, silent
+from durvan.replacing import replacing
 
 TILE = 64
 _STRIP = 128  # lines that are held at once: two rows of tiles, so that every mip gets whole lines
@@ -32,26 +34,16 @@ def make(task: Task, report: Report = silent) -> int:
     key = facts.stamp(task.original)
     if key is None:
         raise PictureError("is not there.", file=task.original)
-    folder, name = os.path.split(task.copy)
-    fresh = ""
     try:
-        os.makedirs(folder, exist_ok=True)
-        handle, fresh = tempfile.mkstemp(prefix=".part-", suffix=os.path.splitext(name)[1], dir=folder)
-        os.close(handle)
-        with ExitStack() as stack:
-            _Pyramid(task, key, fresh, stack, report).run()
-        _sound(fresh, task)
-        os.chmod(fresh, 0o644)
-        os.replace(fresh, task.copy)
+        with replacing(Path(task.copy), make_folder=True) as fresh:
+            with ExitStack() as stack:
+                _Pyramid(task, key, str(fresh), stack, report).run()
+            _sound(str(fresh), task)
         return os.path.getsize(task.copy)
     except OSError as problem:
         raise PictureError(
             f"its copy cannot be written: {problem.strerror or problem}.", file=task.original
         ) from problem
-    finally:
-        if fresh:
-            with suppress(OSError):
-                os.unlink(fresh)
 
 
 def _sound(fresh: str, task: Task) -> None:

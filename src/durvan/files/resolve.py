@@ -6,6 +6,8 @@ import os
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
+from pydantic import ConfigDict
+
 from durvan.files import facts, paths
 from durvan.files.index import Index, Shelf, within
 from durvan.files.roots import Root
@@ -28,12 +30,16 @@ class Found:
 
 @dataclass(frozen=True, slots=True)
 class Known:
-    """What was once known of a file that is looked for: its checksum, size in bytes and resolution, where known."""
+    """What a file was when it was last there: its size in bytes, resolution and checksum, where known. That tells it
+    from others of its name when it is not there any more."""
 
-    sha256: str = ""
+    __pydantic_config__ = ConfigDict(extra="forbid")  # it stands in .durvan files as it is
+
+    written: str
     size: int = 0
     width: int = 0
     height: int = 0
+    sha256: str = ""
 
 
 @dataclass

@@ -9,8 +9,10 @@ from pathlib import Path
 from urllib.parse import quote, unquote_to_bytes
 
 import platformdirs
+from pydantic import ConfigDict
 
 from durvan.errors import RootsFileError
+from durvan.replacing import replacing
 
 HEAD = "durvan roots 1"
 _WORDS = {"use": True, "rest": False}
@@ -21,6 +23,8 @@ _SAFE = "/ !#$&'()*+,-.:;<=>?@[]^_`{|}~\\\""
 @dataclass(frozen=True, slots=True)
 class Root:
     """A folder to look in. `deep` looks in all folders below it too; one that is not `on` is passed over."""
+
+    __pydantic_config__ = ConfigDict(extra="forbid")  # it stands in .durvan files as it is
 
     folder: str
     deep: bool = True
@@ -76,13 +80,10 @@ def load(file: Path) -> list[Root]:
 
 def save(roots: Iterable[Root], file: Path) -> None:
     """Write a file of roots by replacing it. Raises RootsFileError."""
-    fresh = file.with_name(f".{file.name}.new")
     try:
-        file.parent.mkdir(parents=True, exist_ok=True)
-        fresh.write_text(text(roots), encoding="utf-8")
-        fresh.replace(file)
+        with replacing(file, make_folder=True) as fresh:
+            fresh.write_text(text(roots), encoding="utf-8")
     except OSError as problem:
-        fresh.unlink(missing_ok=True)
         raise RootsFileError(f"cannot be written: {problem.strerror}.", file=file) from problem
 
 

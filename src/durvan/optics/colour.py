@@ -50,6 +50,34 @@ def black_body(kelvin: float) -> tuple[float, float, float]:
     return (clipped[0] / weight, clipped[1] / weight, clipped[2] / weight)
 
 
+# Linear Rec.709 colours, the largest channel 1, every 500 K from 1000 to 10000 K.
+_KNOTS = (
+    (1.0, 0.02749, 0.0), (1.0, 0.149664, 0.0), (1.0, 0.256644, 0.008095), (1.0, 0.372033, 0.06745),
+    (1.0, 0.476725, 0.153601), (1.0, 0.570376, 0.259196), (1.0, 0.65348, 0.377155), (1.0, 0.726878, 0.501606),
+    (1.0, 0.791543, 0.62805), (1.0, 0.848462, 0.753228), (1.0, 0.898581, 0.874905), (1.0, 0.942771, 0.991642),
+    (0.906947, 0.890456, 1.0), (0.828247, 0.841838, 1.0), (0.765791, 0.801896, 1.0), (0.715255, 0.768579, 1.0),
+    (0.673683, 0.740423, 1.0), (0.638992, 0.716359, 1.0), (0.609681, 0.695588, 1.0),
+)  # fmt: skip
+
+
+def usd_black_body(kelvin: float) -> tuple[float, float, float]:
+    """Linear Rec.709 colour that UsdLux gives a colour temperature, with luminance 1 and no channel below 0.
+
+    `kelvin` from 1000 to 10000 (clamped). A Catmull-Rom spline through knots 500 K apart, as OpenUSD 26.11 has it in
+    UsdLuxBlackbodyTemperatureAsRgb; 6500 K is not white there.
+    """
+    place = (min(max(kelvin, 1000.0), 10000.0) - 1000.0) / 500.0
+    first = min(int(place), 17)
+    f = place - first
+    a, b, c, d = (_KNOTS[min(max(first + k, 0), 18)] for k in (-1, 0, 1, 2))
+    rgb = [
+        0.5 * (2.0 * q + (r - p) * f + (2.0 * p - 5.0 * q + 4.0 * r - s) * f * f + (3.0 * (q - r) + s - p) * f * f * f)
+        for p, q, r, s in zip(a, b, c, d, strict=True)
+    ]
+    weight = luminance(rgb)
+    return (max(rgb[0] / weight, 0.0), max(rgb[1] / weight, 0.0), max(rgb[2] / weight, 0.0))
+
+
 def hue_fraction(degrees: float) -> float:
     """Degrees of hue as the fraction of a turn that MaterialX's hsvadjust counts in, within [0, 1)."""
     return math.fmod(math.fmod(degrees / 360.0, 1.0) + 1.0, 1.0)

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from durvan import __version__
-from durvan.crossing.findings import Finding, grouped
+from durvan.crossing.findings import Finding
 from durvan.crossing.job.session import Session
 from durvan.crossing.translation.ledger import row_document, worst
 from durvan.files.paths import shown
@@ -31,7 +31,6 @@ def finding_document(finding: Finding, accepted: str = "") -> dict[str, Any]:
 def summary(session: Session) -> dict[str, Any]:
     """The crossing in numbers: the scene, the fates, the grid of families, the findings by group."""
     plan, scene = session.plan, session.scene
-    assert plan is not None  # a session is renewed before anything is told of it
     ledger = plan.ledger
     kinds: dict[str, int] = {}
     for thing in scene.things.values():
@@ -58,24 +57,23 @@ def summary(session: Session) -> dict[str, Any]:
         },
         "open": {
             "stop": len(session.stops()),
-            "all": len(session.open_findings()),
+            "all": len(session.open),
         },
     }
 
 
 def record(session: Session, rows: bool = True) -> dict[str, Any]:
     """Everything that the record says."""
-    assert session.plan is not None
     out = summary(session)
     out["findings"] = [
         {
             "code": group.code,
             "level": group.level.word,
             "title": group.title,
-            "count": len(group.findings),
+            "count": group.count,
             "findings": [finding_document(f, session.accepted(f)) for f in group.findings],
         }
-        for group in grouped(session.findings)
+        for group in session.now.findings.groups
     ]
     out["files"] = [
         {

@@ -11,12 +11,36 @@ from dataclasses import dataclass, field
 Value = bool | int | float | str | tuple[float, ...]
 
 
+def same(one: object, two: object, relative: float = 1e-12, floor: float = 0.0) -> bool:
+    """Whether two values are equal but for `relative` of the larger one (or of `floor`); by itself the last bits that
+    arithmetic leaves. One number stands for every channel."""
+    if isinstance(one, tuple):
+        if isinstance(two, tuple):
+            return len(one) == len(two) and all(same(a, b, relative, floor) for a, b in zip(one, two, strict=True))
+        return isinstance(two, int | float) and all(same(part, two, relative, floor) for part in one)
+    if isinstance(two, tuple):
+        return same(two, one, relative, floor)
+    if isinstance(one, bool) or isinstance(two, bool):
+        return one is two
+    if isinstance(one, int | float) and isinstance(two, int | float):
+        return one == two or abs(one - two) <= relative * max(floor, abs(one), abs(two))
+    return bool(one == two)
+
+
 @dataclass(slots=True, frozen=True)
 class Link:
     """Where a port gets its value from: a node of the same graph and one of its outputs."""
 
     node: str
     output: str = "out"
+
+
+@dataclass(slots=True, frozen=True)
+class Problem:
+    """What is wrong with a port as the file has it: its value, or where its link leads; in a sentence."""
+
+    said: str
+    link: bool = False
 
 
 @dataclass(slots=True, eq=False)
@@ -34,7 +58,7 @@ class Node:
     source: str = ""
     written: str = ""
     animated: tuple[str, ...] = ()
-    problems: dict[str, str] | None = None
+    problems: dict[str, Problem] | None = None
 
     def ports(self) -> Iterator[str]:
         """Every port that was set or linked, each once."""

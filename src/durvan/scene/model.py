@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
-from durvan.scene.graph import Graph, Node
+from durvan.scene.graph import Graph, Node, Value
 
 
 class Kind(StrEnum):
@@ -109,7 +109,8 @@ class OutsideFile:
 
     `linked` is what a person put in the place of the written path. Of a series `members` are the paths and `missing`
     the ones between them that are not there; size (bytes) is then that of all, `changed` (ns) the last time, the rest is
-    of the first.
+    of the first, and `stamp` says which state of it that was (path, size, time of change). `newer` is the original of a
+    copy that is out of date.
     """
 
     written: str
@@ -136,6 +137,8 @@ class OutsideFile:
     decode: str = ""
     anchor: str = ""
     same_as: str = ""
+    newer: str = ""
+    stamp: tuple[str, int, int] | None = None
 
     @property
     def first(self) -> str:
@@ -178,7 +181,7 @@ class Scene:
     references: list[Reference] = field(default_factory=list)
     oddities: list[Oddity] = field(default_factory=list)
     layers: tuple[str, ...] = ()
-    stage_metadata: tuple[str, ...] = ()
+    metadata: Mapping[str, Value] = field(default_factory=dict)
     default_prim: str = ""
     solids: list[Solid] = field(default_factory=list)
     meshes: int = 0

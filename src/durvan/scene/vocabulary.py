@@ -31,6 +31,12 @@ ParameterType = Literal[
     "surface",
     "any",
 ]
+# What a parameter is for, where others than its own mapping have to know: a switch says whether something counts at all,
+# a picture and a profile are files, a strength says how bright,
+# and how much light there is; a space names the colour space of the node's picture, which a file may keep with its path.
+Role = Literal["", "switch", "picture", "profile", "strength", "space"]
+# What a port of the common ground makes of a picture that feeds it.
+Takes = Literal["", "colour", "data", "mask", "normal", "height"]
 LARGEST = 3.4e38  # of single precision, in which USD keeps most numbers
 COMPONENTS = {"color": 3, "vector3": 3, "normal": 3, "vector2": 2, "vector4": 4}
 FAMILIES = (
@@ -64,6 +70,12 @@ class Parameter(Strict):
     family: str = ""
     meaning: str
     attribute: str = ""
+    stored: Literal["", "int2"] = Field(
+        default="", description="the type that a file has for it, where that is another"
+    )
+    fixed: bool = Field(default=False, description="whether a file says that it never varies over time")
+    role: Role = ""
+    takes: Takes = ""
     reads_as: dict[Literal["colour", "data"], Any] = Field(
         default_factory=dict, description="of a picture's decoding: the values that read it as colour and as data"
     )
@@ -141,6 +153,15 @@ class NodeType(Strict):
     def families(self) -> dict[str, str]:
         """The feature family of each parameter."""
         return {name: said.family or self.family or "geometry" for name, said in self.parameters.items()}
+
+    @cached_property
+    def roles(self) -> dict[str, str]:
+        """The parameter that plays each role; the first that does."""
+        return {said.role: name for name, said in reversed(self.parameters.items()) if said.role}
+
+    def playing(self, role: Role) -> str | None:
+        """The parameter that plays a role, or None."""
+        return self.roles.get(role)
 
     def family_of(self, parameter: str) -> str:
         """The feature family a parameter is counted in; of one that is not known, the type's."""

@@ -6,13 +6,16 @@ from dataclasses import replace
 
 import pytest
 
-from durvan.crossing.findings import Finding, Level, look_over
+from durvan.crossing.document.changes import AllowFolder, PutLinks
+from durvan.crossing.document.document import Relink
+from durvan.crossing.findings import Finding, Level
 from durvan.crossing.outside.uses import of_thing
+from durvan.crossing.translation.choices import Override
 from durvan.crossing.translation.plan import Choices, plan
 from durvan.files.audit import Verdict
 from durvan.files.copies import Use
 from durvan.scene.model import Candidate, FileKind, FileState, Kind, OutsideFile, Scene
-from making import material, single
+from making import findings_in, material, single
 
 FILE = "./a.png"
 COLOUR = Verdict("/s/a.png", "uint8", False, 0.1, (0.4, 0.3, 0.2), "", 1.0, False, False, 200)
@@ -31,6 +34,10 @@ def reading(port: str, gamma: float, relief: str = "") -> list:
     return [material("orvik", nodes)]
 
 
+def link(to: str) -> PutLinks:
+    return PutLinks(links=(Relink(written=FILE, to=to),))
+
+
 def found(packs, things: list, verdict: Verdict | None, target: str = "pellune", **file: object) -> dict[str, Finding]:
     scene = Scene("/s/a.usda", "orvik", things={thing.id: thing for thing in things})
     users = [(things[0].id, "p", "file")]
@@ -39,12 +46,10 @@ def found(packs, things: list, verdict: Verdict | None, target: str = "pellune",
     for name, value in told.items():
         setattr(outside, name, value)
     scene.files = {outside.resolved: outside}
-    verdicts = {"/s/a.png": verdict} if verdict else {}
-    return {
-        f.code: f
-        for f in look_over(plan(scene, packs, Choices(target)), packs, verdicts=verdicts)
-        if f.station == "Files"
-    }
+    outside.stamp = ("/s/a.png", 1, 1)
+    verdicts = {outside.stamp: verdict} if verdict else {}
+    planned = plan(scene, packs, Choices(target=target))
+    return {f.code: f for f in findings_in(planned, packs, verdicts=verdicts) if f.station == "Files"}
 
 
 @pytest.mark.parametrize(
@@ -145,18 +150,14 @@ def test_what_a_file_is_told_of(packs, changes, code, level) -> None:
 
 def test_remedies_of_files_are_changes_of_the_crossing(packs) -> None:
     things = reading("base_tint", 2.2)
-    assert found(packs, things, None, state=FileState.BY_A_ROOT)["by-a-root"].remedies[0].change == (
-        "link",
-        FILE,
-        "/s/a.png",
-    )
-    assert found(packs, things, None, state=FileState.OUTSIDE)["outside"].remedies[0].change == ("allow", "/s")
-    newer = found(packs, things, None, state=FileState.OUTDATED, why="b.png beside it is newer")["outdated-copy"]
-    assert newer.remedies[0].change == ("link", FILE, "/s/b.png")
+    assert found(packs, things, None, state=FileState.BY_A_ROOT)["by-a-root"].remedies[0].does == link("/s/a.png")
+    assert found(packs, things, None, state=FileState.OUTSIDE)["outside"].remedies[0].does == AllowFolder(folder="/s")
+    newer = found(packs, things, None, state=FileState.OUTDATED, newer="/s/b.png")["outdated-copy"]
+    assert newer.remedies[0].does == link("/s/b.png")
     several = found(
         packs, things, None, state=FileState.SEVERAL, candidates=(Candidate("/x/a.png"), Candidate("/y/a.png"))
     )["several-candidates"]
-    assert [remedy.change[2] for remedy in several.remedies] == ["/x/a.png", "/y/a.png"] and not any(
+    assert [remedy.does for remedy in several.remedies] == [link("/x/a.png"), link("/y/a.png")] and not any(
         r.bulk for r in several.remedies
     )
 
@@ -164,5 +165,7 @@ def test_remedies_of_files_are_changes_of_the_crossing(packs) -> None:
 def test_a_choice_settles_a_decoding(packs) -> None:
     things = reading("polish", 2.2)
     scene = Scene("/s/a.usda", "orvik", things={thing.id: thing for thing in things})
-    chosen = Choices("pellune", values=((things[0].id, "p", "decode_gamma", 1.0),))
-    assert not [f for f in look_over(plan(scene, packs, chosen), packs) if f.code == "data-as-colour"]
+    chosen = Choices(
+        target="pellune", values=(Override(thing=things[0].id, node="p", parameter="decode_gamma", value=1.0),)
+    )
+    assert not [f for f in findings_in(plan(scene, packs, chosen), packs) if f.code == "data-as-colour"]

@@ -4,20 +4,23 @@ from __future__ import annotations
 
 import pytest
 
-from durvan.crossing.findings import Level, look_over
-from durvan.crossing.findings.networks import amount
+from durvan.crossing.document.changes import SetValue
+from durvan.crossing.findings import Level
+from durvan.crossing.findings.networks import remaining
 from durvan.crossing.job.session import start
+from durvan.crossing.translation.choices import Override
+from durvan.crossing.translation.ledger import Row
 from durvan.crossing.translation.plan import Choices, plan
 from durvan.optics.fresnel import metal_sureness
 from durvan.scene.model import Kind, Scene, Solid
-from making import material, single, small, write
+from making import findings_in, material, single, small, write
 
 
 def found(packs, *things, target: str = "pellune", **more) -> dict[str, list]:
     """Findings by code, of a scene of some things."""
     scene = Scene("/x/scene.usda", "orvik", things={thing.id: thing for thing in things}, **more)
     out: dict[str, list] = {}
-    for finding in look_over(plan(scene, packs, Choices(target)), packs):
+    for finding in findings_in(plan(scene, packs, Choices(target=target)), packs):
         out.setdefault(finding.code, []).append(finding)
     return out
 
@@ -163,15 +166,15 @@ def test_values_without_effect_raise_nothing(packs) -> None:
 
 
 @pytest.mark.parametrize(
-    ("measure", "words", "said"),
-    [(0.123, "of the highlight lies elsewhere", "12.3 %"), (0.35, "of polish apart", "0.35"), (1e4, "nit", "1e+04")],
+    ("measure", "share", "said"),
+    [(0.123, True, "12.3 % of it"), (0.35, False, "0.35 of it"), (1e4, False, "1e+04 of it"), (None, True, "")],
 )
-def test_amounts(measure, words, said) -> None:
-    assert amount(measure, words) == said
+def test_what_remains_in_words(measure, share, said) -> None:
+    assert remaining(Row("/x", "n", "p", "base", 1.0, measure=measure, measured="of it", share=share)) == said
 
 
 def test_findings_outside_the_scope_are_not_raised(packs, lamp_scene) -> None:
-    codes = {f.code for f in look_over(plan(lamp_scene, packs, Choices("pellune", "cameras")), packs)}
+    codes = {f.code for f in findings_in(plan(lamp_scene, packs, Choices(target="pellune", scope="cameras")), packs)}
     assert codes == {"near-clip"}
 
 
@@ -218,6 +221,8 @@ def test_other_dialects_pictures_are_judged_too(
 ) -> None:
     nodes = {"surface": (surface, {}, {port: ("p", output)}), "p": (node, {"file": "a.png", name: wrong}, {})}
     finding = found(packs, material(dialect, nodes), target="orvik")["data-as-colour"][0]
-    assert finding.remedies[0].change == ("value", "/Set/Paint", "p", name, right)
+    assert finding.remedies[0].does == SetValue(
+        entry=Override(thing="/Set/Paint", node="p", parameter=name, value=right)
+    )
     nodes["p"] = (node, {"file": "a.png", name: right}, {})
     assert "data-as-colour" not in found(packs, material(dialect, nodes), target="orvik")

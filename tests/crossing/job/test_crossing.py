@@ -4,24 +4,27 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 import shutil
 from pathlib import Path
 
 import pytest
 from pxr import Usd, UsdShade
 
+from durvan.crossing.document import store as files
+from durvan.crossing.document.changes import Choose
 from durvan.crossing.exchange.carry import carry
 from durvan.crossing.exchange.intake import open_scene
-from durvan.crossing.findings import Level, grouped, look_over
-from durvan.crossing.job import document as files
+from durvan.crossing.findings import Level, grouped
 from durvan.crossing.job.session import start
+from durvan.crossing.outside.lookup import with_files
 from durvan.crossing.translation.plan import Choices, Placement, plan
 from durvan.errors import CrossingFileError, MisuseError, SceneFileError, Stopped
 from durvan.files.roots import Root
 from durvan.progress import Step
 from durvan.scene.fate import Fate
 from durvan.scene.model import Kind
-from making import small, write
+from making import findings_in, small, write
 
 
 def digest(folder: Path) -> dict[str, str]:
@@ -30,7 +33,7 @@ def digest(folder: Path) -> dict[str, str]:
 
 @pytest.fixture(scope="module")
 def lamp_plan(lamp_scene, packs):
-    return plan(lamp_scene, packs, Choices("pellune"))
+    return plan(lamp_scene, packs, Choices(target="pellune"))
 
 
 def test_the_demo_is_read_whole(lamp_scene) -> None:
@@ -41,17 +44,17 @@ def test_the_demo_is_read_whole(lamp_scene) -> None:
 
 
 def test_the_demos_traps_are_found(lamp_plan, packs) -> None:
-    found = {finding.code for finding in look_over(lamp_plan, packs)}
+    found = {finding.code for finding in findings_in(lamp_plan, packs)}
     assert {
         "picture-absent", "unknown-node", "faked-metal", "fresnel-off", "data-as-colour", "colour-as-data", "odd-gamma",
         "portal", "setup-light", "near-clip", "held", "lost", "unused-node", "alike",
     } <= found  # fmt: skip
-    clip = next(f for f in look_over(lamp_plan, packs) if f.code == "near-clip")
+    clip = next(f for f in findings_in(lamp_plan, packs) if f.code == "near-clip")
     assert "Door" in dict(clip.evidence)["stands between"]
 
 
 def test_groups_are_worst_first(lamp_plan, packs) -> None:
-    levels = [group.level for group in grouped(look_over(lamp_plan, packs))]
+    levels = [group.level for group in grouped(findings_in(lamp_plan, packs))]
     assert levels == sorted(levels) and levels[0] is Level.STOP
 
 
@@ -89,7 +92,7 @@ def test_alone_leaves_no_duplicates(lamproom, packs, tmp_path) -> None:
     stage = Usd.Stage.Open(str(out))
     assert not stage.GetRootLayer().subLayerPaths
     assert stage.GetPrimAtPath("/LampRoom/Set/Pedestal").IsA("Mesh")
-    again = open_scene(out, packs)
+    again = with_files(open_scene(out, packs))
     assert again.dialect == "pellune"
     there = [file for file in again.pictures.values() if "tide_table" not in file.written]
     assert {file.state for file in there} == {"outside, not read"}  # they lie where the scene may not reach by itself
@@ -144,12 +147,12 @@ def test_materialx_knows_every_node_that_is_written(lamproom, packs, tmp_path) -
     [("everything", 43), ("lights", 9), ("lights,cameras", 11), ("Oilskin", 1), ("/LampRoom/Looks/Oilskin", 1)],
 )
 def test_scopes(lamp_scene, packs, scope, number) -> None:
-    assert len(plan(lamp_scene, packs, Choices("pellune", scope)).translations) == number
+    assert len(plan(lamp_scene, packs, Choices(target="pellune", scope=scope)).translations) == number
 
 
 def test_a_scope_of_nothing_is_misuse(lamp_scene, packs) -> None:
     with pytest.raises(MisuseError, match="kitchen"):
-        plan(lamp_scene, packs, Choices("pellune", "kitchen"))
+        plan(lamp_scene, packs, Choices(target="pellune", scope="kitchen"))
 
 
 def test_writing_over_the_source_or_its_parts_is_refused(lamproom, packs, tmp_path) -> None:
@@ -187,7 +190,7 @@ def test_a_stop_leaves_nothing_and_keeps_what_was_there(lamp_plan, packs, tmp_pa
 
 
 def test_a_value_that_does_not_read_back_is_an_error(lamp_plan, packs, tmp_path, monkeypatch) -> None:
-    from durvan.formats import usda_text
+    from durvan.formats.usd import text as usda_text
 
     true = usda_text.Layer.pieces
     wrong = ("float inputs:rough = 0.55", "float inputs:rough = 0.15")
@@ -274,7 +277,7 @@ def test_a_crossing_is_saved_and_opened_with_all_choices(lamproom, packs, tmp_pa
     session = start(lamproom, packs, "pellune", scope="materials")
     session.accept(session.findings[:2], "fine")
     session.apply([f.remedies[0] for f in session.findings if f.code == "data-as-colour"])
-    session.do("Choose where", placement="alone")
+    session.do("Choose where", Choose(placement="alone"))
     assert session.changed
     session.save(tmp_path / "room.durvan")
     assert not session.changed
@@ -293,8 +296,8 @@ def test_a_crash_while_saving_leaves_the_old_file(lamproom, packs, tmp_path, mon
     def crash(*_: object) -> None:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(files.os, "fsync", crash)
-    session.do("Choose where", placement="alone")
+    monkeypatch.setattr(os, "fsync", crash)
+    session.do("Choose where", Choose(placement="alone"))
     with pytest.raises(CrossingFileError, match="No space left"):
         session.save(file)
     assert file.read_bytes() == before and [f.name for f in tmp_path.iterdir()] == ["room.durvan"]

@@ -8,10 +8,12 @@ from pathlib import Path
 
 import pytest
 
-from durvan.crossing.job.document import Note, Override, load, save
+from durvan.crossing.document.changes import Choose, Fit, PutFits, SetValue, TakeFit
+from durvan.crossing.document.store import load, save
 from durvan.crossing.job.session import start
-from durvan.crossing.looks.appearance import Appearance, materials, target_things
+from durvan.crossing.looks.appearance import Appearance, materials
 from durvan.crossing.looks.fit import fit, with_moved
+from durvan.crossing.translation.choices import Note, Override
 from durvan.dialects.look import Facts, Lobe, Surface, record, trace
 from durvan.dialects.registry import Registry
 from durvan.engine import staging
@@ -89,13 +91,13 @@ def test_a_fit_is_kept_only_when_it_is_measured_to_be_better(packs: Registry, la
     assert better is not None and better.after.mean < 0.6 * better.before.mean
     paint = session.scene.things["/LampRoom/Looks/CeilingPaint"]
     assert seen.improve(paint, session.plan.translations[paint.id]) is None  # nothing to better
-    session.put_fits({cloth.id: list(better.notes)})
+    session.do("Fit", PutFits(notes=better.notes))
     session.renew()
     assert seen.drift(cloth, session.plan.translations[cloth.id]).mean == pytest.approx(better.after.mean, abs=0.02)
     rows = [row for row in session.plan.translations[cloth.id].rows if row.by == "fit"]
     assert rows and all(row.drift == (better.before.mean, better.after.mean) for row in rows)
     assert any(row.fate is Fate.ADDED for row in rows) and all(row.reason for row in rows)
-    session.drop_fit(cloth.id)
+    session.do("Take it back", TakeFit(thing=cloth.id))
     session.renew()
     assert not any(row.by for row in session.plan.ledger)
 
@@ -124,18 +126,19 @@ def test_a_fit_over_other_values_does_not_count_any_more(packs: Registry, lampro
     session = start(lamproom, packs, "pellune")
     name = "/LampRoom/Looks/PedestalBrass"
     over = session.plan.translations[name].graph.nodes["finish"].values["rough"]
-    session.put_fits(
-        {
-            name: [
+    session.do(
+        "Fit",
+        PutFits(
+            notes=(
                 Note(
                     thing=name, node="finish", parameter="rough", value=0.31, by="fit", over=over, before=3.0, after=1.0
-                )
-            ]
-        }
+                ),
+            )
+        ),
     )
     session.renew()
     assert session.plan.translations[name].graph.nodes["finish"].values["rough"] == 0.31
-    session.do("other", values=[Override(thing=name, node="finish", parameter="polish", value=0.5)])
+    session.do("other", SetValue(entry=Override(thing=name, node="finish", parameter="polish", value=0.5)))
     session.renew()
     assert session.plan.translations[name].graph.nodes["finish"].values["rough"] == pytest.approx(0.5)
 
@@ -167,7 +170,7 @@ def test_a_crossing_of_the_first_version_opens(packs: Registry, lamproom: Path, 
     assert '"notes"' not in old and '"version": 1' in old
     (tmp_path / "old.durvan").write_text(old)
     document = load(tmp_path / "old.durvan")
-    assert document.version == 3 and document.notes == document.links == [] and document.drift_limit == 3.0
+    assert document.version == 3 and document.notes == document.links == () and document.drift_limit == 3.0
     save(replace_limit(document, 1.5), tmp_path / "new.durvan")
     assert load(tmp_path / "new.durvan").drift_limit == 1.5
 
@@ -181,21 +184,23 @@ def test_drift_over_the_limit_is_a_finding(packs: Registry, lamproom: Path) -> N
     before = len(session.findings)
     brass, flag = "/LampRoom/Looks/PedestalBrass", "/LampRoom/Looks/SignalFlag"
     far = Drift(4.2, 9.0, 0.1, "raking", (1.0, 2.0, 4.2), 8)
-    session.measured({brass: far, flag: replace(far, mean=0.3)})
+    things = session.scene.things
+    session.measured({session.key_of(things[brass]): far, session.key_of(things[flag]): replace(far, mean=0.3)})
+    session.renew()
     (found,) = [finding for finding in session.findings if finding.code == "drift"]
     assert found.thing == brass and "4.2" in found.cause and "raking" in found.consequence
-    assert [remedy.change for remedy in found.remedies] == [("fit", brass)]
+    assert [remedy.does for remedy in found.remedies] == [Fit(thing=brass)]
     assert len(session.findings) == before + 1
     assert [(f.level, f.code) for f in session.findings] == sorted((f.level, f.code) for f in session.findings)
-    session.apply(list(found.remedies))  # a fit is worked out elsewhere; nothing is done here
-    assert session.document.notes == []
-    session.do("limit", drift_limit=5.0)
+    assert session.apply(list(found.remedies)) == list(found.remedies)  # a request: somebody has to see to its work
+    assert session.document.notes == ()
+    session.do("limit", Choose(drift_limit=5.0))
     session.renew()
     assert not [finding for finding in session.findings if finding.code == "drift"]
 
 
 def test_things_in_the_targets_words(packs: Registry, lamproom: Path) -> None:
     session = start(lamproom, packs, "pellune", scope="materials")
-    things = target_things(session.scene, session.plan.translations)
+    things = session.plan.target_things
     assert {thing.kind for thing in things} == {Kind.MATERIAL} and {thing.dialect for thing in things} == {"pellune"}
     assert len(materials(session.scene, session.plan.translations)) == 31

@@ -8,8 +8,10 @@ import pytest
 from pxr import Usd
 
 from durvan.cli.files import audit
+from durvan.crossing.document.changes import AllowFolder, Choose, PutLinks, SetRoots
+from durvan.crossing.document.document import Relink
+from durvan.crossing.document.store import load
 from durvan.crossing.findings import Finding
-from durvan.crossing.job.document import load
 from durvan.crossing.job.session import Session, start
 from durvan.crossing.outside.readying import work
 from durvan.files import repair
@@ -26,7 +28,7 @@ SLATE = "/mnt/skerry/projects/lamp/textures/stone/slate_normal.png"
 def session(moved: Path, packs) -> Session:
     """The moved demo scene with its library as a root."""
     made = start(moved, packs, "pellune")
-    made.set_roots([Root(str(moved.parent.parent / "library"))])
+    made.do("Choose the roots", SetRoots(roots=(Root(str(moved.parent.parent / "library")),)))
     made.renew()
     return made
 
@@ -71,7 +73,7 @@ def test_the_target_names_files_where_they_are(session, tmp_path) -> None:
 
 
 def test_links_are_written_within_one_dialect_too(session, packs, tmp_path) -> None:
-    session.do("Stay", target="orvik")
+    session.do("Stay", Choose(target="orvik"))
     session.renew()
     session.carry(tmp_path / "same.usda")
     stage = Usd.Stage.Open(str(tmp_path / "same.usda"))
@@ -125,7 +127,7 @@ def test_green_is_turned_round_for_the_target(session) -> None:
 
 def test_green_is_not_offered_to_be_turned_within_one_dialect(session) -> None:
     audit(session, silent)
-    session.do("Stay", target="orvik")
+    session.do("Stay", Choose(target="orvik"))
     session.renew()
     assert found(session, "wrong-green")[0].remedies == ()
 
@@ -147,21 +149,24 @@ def test_every_picture_is_judged_and_told_of(session) -> None:
 
 
 def test_a_picture_that_changes_on_the_disk_is_seen(session) -> None:
-    assert not session.settle()
+    disk = session.evidence.disk
+    session.renew(afresh=True)
+    assert session.evidence.disk is disk  # nothing has changed
     absent = file(session, "tide_table")
-    (Path(session.roots()[0].folder) / "paper" / "tide_table.png").write_bytes(
+    (Path(session.document.roots[0].folder) / "paper" / "tide_table.png").write_bytes(
         Path(file(session, "chart_colour").first).read_bytes()
     )
     session.shelf.renew()
+    session.renew(afresh=True)
     assert (
-        session.settle()
+        session.evidence.disk is not disk
         and file(session, "tide_table").state is FileState.BY_A_ROOT
         and absent.state is FileState.ABSENT
     )
 
 
 def test_copies_are_read_by_the_target_when_that_is_chosen(session, tmp_path) -> None:
-    tasks = work(session.scene, session.uses, str(tmp_path / "copies"), session.outlook()).tasks
+    tasks = work(session.scene, session.now.uses, str(tmp_path / "copies"), session.outlook()).tasks
     uses = {Path(task.original).name: task.use for task in tasks}
     assert (
         uses["slate_normal.png"] is Use.NORMAL
@@ -169,12 +174,12 @@ def test_copies_are_read_by_the_target_when_that_is_chosen(session, tmp_path) ->
         and uses["dusk_sky.exr"] is Use.SURROUNDINGS
     )
     prepare(tasks[:4], 2)
-    session.do("Read copies", copies=str(tmp_path / "copies"))
+    session.do("Read copies", Choose(copies=str(tmp_path / "copies")))
     session.renew()
     made = {Path(task.original).name for task in tasks[:4]}
     slate = written(session, tmp_path / "a.usda", "WetSlate/pellune_network/colour")
     assert slate.endswith("slate_colour.tiled.tif") is ("slate_colour.png" in made)
-    session.do("Read originals", copies="")
+    session.do("Read originals", Choose(copies=""))
     session.renew()
     assert written(session, tmp_path / "b.usda", "WetSlate/pellune_network/colour").endswith("slate_colour.png")
 
@@ -210,9 +215,9 @@ def test_paths_out_of_the_scenes_folder_wait_for_leave(packs, lamproom, tmp_path
     (tmp_path / "scene" / "a.usda").write_text(text)
     session = start(tmp_path / "scene" / "a.usda", packs, "pellune")
     (outside,) = found(session, "outside")
-    assert file(session, "../tex").first == "" and outside.remedies[0].change == ("allow", str(tmp_path / "tex"))
+    assert file(session, "../tex").first == "" and outside.remedies[0].does == AllowFolder(folder=str(tmp_path / "tex"))
     (full,) = found(session, "full-path")
-    assert full.remedies[0].change == ("link", str(tmp_path / "tex/a.png"), "../tex/a.png")
+    assert full.remedies[0].does == PutLinks(links=(Relink(written=str(tmp_path / "tex/a.png"), to="../tex/a.png"),))
     session.apply([outside.remedies[0], full.remedies[0]])
     session.renew()
     assert not found(session, "outside") and not found(session, "full-path") and file(session, "../tex").first

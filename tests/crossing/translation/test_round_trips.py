@@ -195,7 +195,8 @@ def test_translation_is_pure(other, lamp_scene) -> None:
 
 
 def scene_text(dialect: str, kind: str, context: str, shader_id: str, output: str, given_values) -> str:
-    from durvan.formats.usda_text import Layer, literal, type_of
+    from durvan.formats.usd.text import TYPES, Layer, literal
+    from durvan.scene.written import type_for
 
     layer = Layer(['defaultPrim = "W"', "metersPerUnit = 0.01"])
     spec = layer.prim("/W/Paint/surface")
@@ -206,8 +207,8 @@ def scene_text(dialect: str, kind: str, context: str, shader_id: str, output: st
     spec.lines.append(f'uniform token info:id = "{shader_id}"')
     parameters = PACKS.get(dialect).vocabulary.types[kind].parameters
     for port, value in given_values.items():
-        of = parameters[port].type
-        spec.lines.append(f"{type_of(of, value)} inputs:{port} = {literal(of, value)}")
+        of = type_for(parameters[port].type, value)
+        spec.lines.append(f"{TYPES[of]} inputs:{port} = {literal(of, value)}")
     spec.lines.append(f"token outputs:{output}")
     return layer.text()
 

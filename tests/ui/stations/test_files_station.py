@@ -152,7 +152,7 @@ def test_a_repair_is_shown_before_it_is_applied(room, qtbot) -> None:
     assert preview.isVisible() and "would be found" in preview.told.text() and states(room).count("absent") == 13
     many = len(preview.links)
     press(preview, qtbot, "Leave it")
-    assert not preview.isVisible() and not room.state.session.links()
+    assert not preview.isVisible() and not room.state.session.document.linked()
     press(repairs, qtbot, "Preview")
     settle(room, qtbot)
     press(preview, qtbot, "Apply")
@@ -189,7 +189,7 @@ def test_other_ways_of_repair_are_tried_without_harm(room, qtbot, way, first, se
             line.setText(text)
     press(repairs, qtbot, "Preview")
     settle(room, qtbot)
-    assert room.files.preview.isVisible() and not room.state.session.links()
+    assert room.files.preview.isVisible() and not room.state.session.document.linked()
 
 
 def test_search_filter_and_sort(room, qtbot) -> None:

@@ -3,25 +3,23 @@
 from __future__ import annotations
 
 import os
-import tempfile
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from durvan.crossing.exchange.compose import compose
 from durvan.crossing.exchange.intake import quiet_memory
 from durvan.crossing.exchange.verify import check
-from durvan.crossing.job.document import checksum
 from durvan.crossing.translation.plan import Placement, Plan
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError, SceneFileError
-from durvan.formats.usd_write import Kept, as_crate, flatten
-from durvan.formats.usda_text import Layer
+from durvan.files.facts import checksum
+from durvan.formats.table import writer
 from durvan.progress import Report, Step, silent
+from durvan.replacing import replacing
 from durvan.scene.model import Kind
-
-ENDINGS = (".usda", ".usdc", ".usd")
+from durvan.scene.written import Replaced
 
 
 @dataclass
@@ -41,42 +39,26 @@ def carry(plan: Plan, registry: Registry, out: Path, report: Report = silent) ->
     Raises MisuseError when `out` cannot be written to or is the source, SceneFileError when what was written does
     not read back as it was meant.
     """
+    port = writer(out)
     _sensible(plan, out)
-    pack = registry.get(plan.choices.target)
     with quiet_memory(), _replacing(out) as temporary:
-        layer = compose(plan, pack, out, _relative(Path(plan.scene.file), out), report)
+        meant = compose(plan, registry, out, _relative(Path(plan.scene.file), out), report)
+        meant.replaced = _replaced(plan, registry) if plan.choices.placement is Placement.ALONE else None
         report(Step("Writing the file"))
-        kept = _kept(plan, registry) if plan.choices.placement is Placement.ALONE else Kept()
-        _write(layer, temporary, kept if plan.choices.placement is Placement.ALONE else None)
+        port.write(meant, temporary)
         report(Step("Checking what was written"))
-        checked = check(temporary, layer, plan.choices.placement is Placement.BESIDE, kept.removed)
+        checked = check(temporary, meant, port)
         report(Step("Finishing"))
-        layer.release()
-        digest = checksum(temporary)
+        meant.release()
+        digest = checksum(str(temporary))
     return Carried(out, len(plan.translations), checked, digest)
 
 
-def _write(layer: Layer, file: Path, kept: Kept | None) -> None:
-    """Put a layer on disk in the form that the file's ending says; with `kept`, as a stage of its own."""
-    if file.suffix == ".usda" and kept is None:
-        layer.write(file)
-        return
-    text = file.with_name(f"{file.stem}.beside.usda")
-    layer.write(text)
-    try:
-        if kept is None:
-            as_crate(text, file)
-        else:
-            flatten(text, file, kept)
-    finally:
-        text.unlink(missing_ok=True)
-
-
-def _kept(plan: Plan, registry: Registry) -> Kept:
+def _replaced(plan: Plan, registry: Registry) -> Replaced:
     """What of the carried things stays in a file of the target alone: only what is in the target's own words."""
     pack = registry.get(plan.choices.target)
     context = pack.identity.context
-    kept = Kept()
+    kept = Replaced()
     for translation in plan.translations.values():
         thing = plan.scene.things[translation.thing]
         if translation.source_dialect == translation.target_dialect:
@@ -97,8 +79,6 @@ def _kept(plan: Plan, registry: Registry) -> Kept:
 
 
 def _sensible(plan: Plan, out: Path) -> None:
-    if out.suffix not in ENDINGS:
-        raise MisuseError(f"a target is written as {', '.join(ENDINGS)}.", file=out)
     place = out.absolute()
     if not place.parent.is_dir():
         raise MisuseError("the folder does not exist.", file=place.parent)
@@ -119,18 +99,11 @@ def _relative(source: Path, out: Path) -> str:
 @contextmanager
 def _replacing(out: Path) -> Iterator[Path]:
     """A temporary file in the same folder that takes the place of `out` only when all went well."""
-    handle, name = tempfile.mkstemp(prefix=f".{out.stem}.", suffix=out.suffix, dir=out.absolute().parent)
-    os.close(handle)
-    temporary = Path(name)
     try:
-        yield temporary
-        temporary.chmod(0o644)
-        temporary.replace(out)
+        with replacing(out) as temporary:
+            yield temporary
     except SceneFileError as problem:
         problem.file = str(out)  # the temporary name would mean nothing to anybody
         raise
     except OSError as problem:
         raise SceneFileError(f"cannot be written: {problem.strerror}.", file=out) from problem
-    finally:
-        with suppress(FileNotFoundError):
-            temporary.unlink()

@@ -1,4 +1,4 @@
-"""From a plan to a layer: where each translated thing stands in the target's file."""
+"""From a plan to what is written: where each translated thing stands in the target's file, with typed properties."""
 
 from __future__ import annotations
 
@@ -9,12 +9,14 @@ from pathlib import Path
 from durvan import __version__
 from durvan.crossing.translation.plan import Plan
 from durvan.crossing.translation.translate import Translation
-from durvan.dialects.pack import Pack
+from durvan.dialects.registry import Registry
 from durvan.files.paths import understand
-from durvan.formats.usda_text import Layer, Spec, asset, literal, number, quoted, type_of
 from durvan.progress import Report, Step, silent
-from durvan.scene.graph import Graph, Node
+from durvan.scene.graph import Graph, Node, Value
 from durvan.scene.model import FileState, Kind, OutsideFile, Scene, Thing
+from durvan.scene.raw import YAW
+from durvan.scene.vocabulary import Parameter
+from durvan.scene.written import Form, Property, Written, WrittenThing, type_for
 
 _CLEAN = re.compile(r"[^A-Za-z0-9_]")
 
@@ -35,19 +37,22 @@ def prim_names(graph: Graph) -> dict[str, str]:
 
 
 class Composer:
-    """Builds the layer of one plan. Use `compose`."""
+    """Puts one plan into the form that writers take. Use `compose`."""
 
-    def __init__(self, plan: Plan, pack: Pack, out: Path, sublayer: str) -> None:
+    def __init__(self, plan: Plan, registry: Registry, out: Path) -> None:
         self.plan = plan
         self.scene: Scene = plan.scene
-        self.pack = pack
+        self.registry = registry
+        self.pack = registry.get(plan.choices.target)
         self.folder = out.absolute().parent
-        self.layer = Layer()
-        self.layer.metadata = _stage_metadata(self.scene, pack, sublayer)
+        self.out = Written(metadata=self.scene.metadata, up_axis=self.scene.up_axis)
+        self.out.told = {
+            "version": __version__, "target": self.pack.name, "source": Path(self.scene.file).name,
+        }  # fmt: skip
         self.assets: dict[str, str] = {}
         self.files = {file.written: file for file in plan.scene.files.values() if file.first}
 
-    def run(self, report: Report) -> Layer:
+    def run(self, report: Report) -> Written:
         total = len(self.plan.translations)
         for count, translation in enumerate(self.plan.translations.values()):
             if count % 50 == 0:
@@ -65,119 +70,122 @@ class Composer:
                     self._single(path, thing, translation)
             if thing.in_instance:
                 self._free(thing)
-        return self.layer
+        return self.out
 
     def _changes(self, thing: Thing, translation: Translation) -> None:
         """Within one dialect the source says everything already, but for what a person changed."""
+        material = thing.kind is Kind.MATERIAL
         for name, node in translation.graph.nodes.items():
             kind, before = self.pack.type(node.kind), thing.graph.nodes[name].values
             for port, value in node.values.items():
                 parameter = kind.parameters.get(port) if kind is not None else None
-                of = parameter.type if parameter is not None else "any"
-                if before.get(port) == value and not (of == "file" and self._elsewhere(str(value))):
+                is_file = parameter is not None and parameter.type == "file"
+                if before.get(port) == value and not (is_file and self._elsewhere(str(value))):
                     continue
-                attribute = f"inputs:{port}"
-                if thing.kind is not Kind.MATERIAL:
-                    space = self.pack.identity.namespace
-                    attribute = (parameter.attribute if parameter is not None else "") or f"{space}:{port}"
-                said = asset(self._asset(str(value))) if of == "file" else literal(of, value)
-                self.layer.prim(node.source).lines.append(f"{type_of(of, value)} {attribute} = {said}")
+                place = self.out.thing(node.source, Form.CHANGES if material else Form.PROPERTIES)
+                place.properties[port if material else self._attribute(parameter, port)] = self._property(
+                    parameter, value
+                )
+
+    def _attribute(self, parameter: Parameter | None, port: str) -> str:
+        said = parameter.attribute if parameter is not None else ""
+        return said or f"{self.pack.identity.namespace}:{port}"
+
+    def _property(self, parameter: Parameter | None, value: Value | None) -> Property:
+        of = parameter.stored or parameter.type if parameter is not None else "any"
+        if of == "file" and value is not None:
+            value = self._asset(str(value))
+        return Property(type_for(of, value), value, fixed=parameter is not None and parameter.fixed)
 
     def _elsewhere(self, written: str) -> bool:
         file = self.files.get(written)
-        return file is not None and (is_moved(file) or bool(self.plan.choices.copy_of(file)))
+        return file is not None and (is_moved(file) or written in self.plan.copies)
 
     def _free(self, thing: Thing) -> None:
         """What stands in an instance cannot be overridden, so the instances that hold it are made unique."""
         depth = len(thing.id) - len(thing.in_instance)
         for path in (thing.id, *thing.twins):
-            root = self.layer.prim(path[: len(path) - depth])
-            if "instanceable = false" not in root.metadata:
-                root.metadata.append("instanceable = false")
+            if path in self.out.things:
+                self.out.things[path].free = path[: len(path) - depth]
 
     def _material(self, path: str, translation: Translation) -> None:
         graph = translation.graph
         if self.pack.hooks is not None:
             graph = _copy(graph)
             self.pack.hooks.after_writing(graph, self.scene.metres_per_unit)
-        material = self.layer.prim(path)
-        scope_name = f"{self.pack.name}_network"
-        scope = material.child(scope_name)
-        scope.specifier, scope.type = "def", "Scope"
+        material = self.out.thing(path, Form.MATERIAL)
         names = prim_names(graph)
-        base = f"{path}/{scope_name}"
+        base = f"{path}/{self.pack.name}_network"
         context = self.pack.identity.context
         for output, link in graph.outputs.items():
             full = f"{context}:{output}" if context else output
-            terminal = f"{base}/{names[link.node]}.outputs:{link.output}"
-            material.lines.append(f"token outputs:{full}.connect = <{terminal}>")
+            material.ends[full] = (f"{base}/{names[link.node]}", link.output)
         for node in graph.nodes.values():
-            self._node(scope.child(names[node.id]), node, names, base, graph)
+            self.out.things[f"{base}/{names[node.id]}"] = self._node(node, names, base, graph)
 
-    def _node(self, spec: Spec, node: Node, names: dict[str, str], base: str, graph: Graph) -> None:
+    def _node(self, node: Node, names: dict[str, str], base: str, graph: Graph) -> WrittenThing:
         kind = self.pack.type(node.kind)
-        spec.specifier, spec.type = "def", "Shader"
-        shader_id = (kind.id if kind is not None else "") or node.kind
-        lines = spec.lines
-        lines.append(f"uniform token info:id = {quoted(shader_id)}")
-        parameters = kind.parameters if kind is not None else {}
+        thing = WrittenThing(Form.NODE, (kind.id if kind is not None else "") or node.kind)
+        loose = kind or self.pack.type(self.pack.kind_of(node.kind) or "")  # of a word that only files have
+        picture = loose.playing("picture") if loose is not None else None
         for port in sorted({*node.values, *node.links}):
-            parameter = parameters.get(port)
-            of: str = parameter.type if parameter is not None else "any"
+            parameter = kind.parameters.get(port) if kind is not None else None
+            if parameter is None and port == picture and loose is not None:
+                parameter = loose.parameters[port]
+            one = self._property(parameter, node.values.get(port))
             link = node.links.get(port)
-            value = node.values.get(port)
-            written = type_of(of, value)
-            if of == "file" or (parameter is None and port == "file"):
-                written = "asset"
-            if value is not None:
-                line = asset(self._asset(str(value))) if written == "asset" else literal(of, value)
-                space = _colour_space(node, shader_id, port)
-                lines.append(f"{written} inputs:{port} = {line}{space}")
-            if link is not None:
-                target = names.get(link.node)
-                if target is not None:
-                    lines.append(f"{written} inputs:{port}.connect = <{base}/{target}.outputs:{link.output}>")
-        for output, of in sorted((kind.outputs if kind else _used_outputs(graph, node)).items()):
-            lines.append(f"{type_of(of, None)} outputs:{output}")
+            if link is not None and link.node in names:
+                one.link = (f"{base}/{names[link.node]}", link.output)
+            if kind is None and port == picture and loose is not None:
+                space = node.values.get(loose.playing("space") or "")
+                one.space = space if isinstance(space, str) else ""
+            if one.value is not None or one.link is not None:
+                thing.properties[port] = one
+        outputs = kind.outputs if kind is not None else _used_outputs(graph, node)
+        thing.outputs = {output: type_for(of, None) for output, of in sorted(outputs.items())}
+        return thing
 
     def _single(self, path: str, thing: Thing, translation: Translation) -> None:
         node = next(iter(translation.graph.nodes.values()))
         kind = self.pack.type(node.kind)
         if kind is None:
             return
-        prefix = self.pack.identity.namespace
-        spec = self._environment(path, kind.prims[0]) if kind.role == "environment" else self.layer.prim(path)
-        if kind.marker and prefix:
-            spec.lines.append(f"uniform token {prefix}:kind = {quoted(kind.marker)}")
-        source = thing.root.values if thing.root is not None else {}
-        written_here = {p.attribute for p in kind.parameters.values() if p.attribute}
+        place = (
+            self._environment(path, kind.prims[0])
+            if kind.role == "environment"
+            else self.out.thing(path, Form.PROPERTIES)
+        )
+        space = self.pack.identity.namespace
+        if kind.marker and space:
+            place.properties[f"{space}:kind"] = Property("token", kind.marker, fixed=True)
+        said = self._said_already(thing) if kind.role != "environment" else {}
         for port in sorted(node.values):
             parameter = kind.parameters.get(port)
             if parameter is None:
                 continue
             value = node.values[port]
-            if parameter.attribute == "(yaw)" and isinstance(value, int | float):
-                spec.lines.extend(_turned(float(value), self.scene.up_axis))
+            if parameter.attribute == YAW and isinstance(value, int | float):
+                place.yaw = float(value)
                 continue
-            name = parameter.attribute or f"{prefix}:{port}"
-            if (
-                name in written_here
-                and translation.source_dialect != translation.target_dialect
-                and source.get(port) == value
-            ):
-                continue  # the source prim says it already, under the same attribute
-            of = type_of(parameter.type, value)
-            said = asset(self._asset(str(value))) if of == "asset" else literal(parameter.type, value)
-            uniform = "uniform " if name in ("resolution", "pixelAspectRatio") or name.startswith("disable") else ""
-            of = "int2" if name == "resolution" else of
-            spec.lines.append(f"{uniform}{of} {name} = {said if name != 'resolution' else _whole(value)}")
+            name = self._attribute(parameter, port)
+            if parameter.attribute and said.get(name) == value:
+                continue  # the source says it already, under the same attribute
+            place.properties[name] = self._property(parameter, value)
 
-    def _environment(self, path: str, prim_type: str) -> Spec:
-        """A property of the scene rather than a prim of the source: it stands at the root, under a name of its own."""
+    def _said_already(self, thing: Thing) -> dict[str, Value]:
+        """What the source says under attributes that are not its dialect's own."""
+        pack, root = self.registry.packs.get(thing.dialect), thing.root
+        kind = pack.type(root.kind) if pack is not None and root is not None else None
+        if kind is None or root is None:
+            return {}
+        return {
+            p.attribute: root.values[name] for name, p in kind.parameters.items() if p.attribute and name in root.values
+        }
+
+    def _environment(self, path: str, prim_type: str) -> WrittenThing:
+        """A property of the scene rather than a thing of the source: it stands at the root, under a name of its own."""
         name = _CLEAN.sub("_", f"{self.pack.name}_{path.rsplit('/', 1)[-1]}")
-        spec = self.layer.root.child(name)
-        spec.specifier, spec.type = "def", prim_type
-        return spec
+        return self.out.thing(f"/{name}", Form.SCENE, prim_type)
 
     def _asset(self, written: str) -> str:
         """A path that leads from the new file to where the source's path leads."""
@@ -187,8 +195,9 @@ class Composer:
         return known
 
     def _asset_path(self, written: str) -> str:
+        written = written.replace("\n", "").replace("\r", "")
         file = self.files.get(written)
-        copy = self.plan.choices.copy_of(file) if file is not None else ""
+        copy = self.plan.copies.get(written, "")
         if file is None or (not is_moved(file) and not copy):
             if not written or "://" in written or written.startswith("/"):
                 return written
@@ -206,29 +215,9 @@ def is_moved(file: OutsideFile) -> bool:
     return bool(file.linked or file.root) or file.state is FileState.LETTER_CASE or understand(file.written).foreign
 
 
-def _turned(yaw: float, up_axis: str) -> list[str]:
-    """A dome's transform, its pole up and turned by an angle in degrees, whatever its parents do."""
-    order = ["!resetXformStack!", *(["xformOp:rotateX:up"] if up_axis == "Z" else []), "xformOp:rotateY:turn"]
-    lines = ["float xformOp:rotateX:up = 90"] if up_axis == "Z" else []
-    lines.append(f"float xformOp:rotateY:turn = {number(yaw)}")
-    return [*lines, f"uniform token[] xformOpOrder = [{', '.join(map(quoted, order))}]"]
-
-
-def _whole(value: object) -> str:
-    return "(" + ", ".join(str(round(part)) for part in value) + ")" if isinstance(value, tuple) else str(value)
-
-
 def _copy(graph: Graph) -> Graph:
     nodes = {name: Node(n.id, n.kind, dict(n.values), dict(n.links), n.source) for name, n in graph.nodes.items()}
     return Graph(nodes, dict(graph.outputs))
-
-
-def _colour_space(node: Node, shader_id: str, port: str) -> str:
-    """MaterialX pictures say their colour space as metadata of the file."""
-    space = node.values.get("colorspace")
-    if port == "file" and shader_id.startswith("ND_image") and isinstance(space, str) and space:
-        return f" (\n    colorSpace = {quoted(space)}\n)"
-    return ""
 
 
 def _used_outputs(graph: Graph, node: Node) -> dict[str, str]:
@@ -237,17 +226,8 @@ def _used_outputs(graph: Graph, node: Node) -> dict[str, str]:
     return dict.fromkeys(used or {"out"}, "any")
 
 
-def _stage_metadata(scene: Scene, pack: Pack, sublayer: str) -> list[str]:
-    lines = [
-        f"customLayerData = {{ dictionary durvan = {{ string version = {quoted(__version__)}; "
-        f"string target = {quoted(pack.name)}; string source = {quoted(Path(scene.file).name)} }} }}"
-    ]
-    lines.extend(scene.stage_metadata)
-    if sublayer:
-        lines.append(f"subLayers = [{asset(sublayer)}]")
-    return lines
-
-
-def compose(plan: Plan, pack: Pack, out: Path, sublayer: str, report: Report = silent) -> Layer:
-    """The target's layer: its networks on the scene's prims, over the source when `sublayer` names it."""
-    return Composer(plan, pack, out, sublayer).run(report)
+def compose(plan: Plan, registry: Registry, out: Path, over: str, report: Report = silent) -> Written:
+    """What a plan comes to as a file: the target's networks on the source's things, over the source as the file `over`."""
+    written = Composer(plan, registry, out).run(report)
+    written.over = over
+    return written

@@ -10,17 +10,15 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from durvan.crossing.outside.lookup import settle
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
 from durvan.errors import PackError
 from durvan.files.inventory import kind_of
-from durvan.formats.usd_assets import anchor_of, named_by, sites
-from durvan.formats.usd_open import open_stage
-from durvan.formats.usd_read import RawScene, RawThing, read_stage
+from durvan.formats.table import reader
 from durvan.progress import Report, Step, silent
-from durvan.scene.graph import Graph, Link, Node
+from durvan.scene.graph import Graph, Link, Node, Problem
 from durvan.scene.model import FileKind, Kind, Oddity, Reference, Scene, Thing
+from durvan.scene.raw import VISIBILITY, RawScene, RawThing
 from durvan.scene.vocabulary import NodeType
 
 PLAIN = "preview"  # the pack that speaks USD's own lights and cameras
@@ -46,7 +44,7 @@ def quiet_memory() -> Iterator[None]:
 
 
 def open_scene(file: Path, registry: Registry, source: str = "", report: Report = silent) -> Scene:
-    """Read a stage into a scene. `source` names the dialect to read where a material has several.
+    """Read a file into a scene; its files are not looked up yet. `source` names the dialect to read where a material has several.
 
     Raises SceneFileError when the file cannot be opened, PackError when there is no such dialect.
     """
@@ -54,10 +52,8 @@ def open_scene(file: Path, registry: Registry, source: str = "", report: Report 
         registry.get(source)
     report(Step("Opening"))
     with quiet_memory():
-        raw = read_stage(open_stage(file), report)
-        scene = Intake(raw, registry, source).run(report)
-        settle(scene, report=report)
-        return scene
+        raw = reader(file).read(file, report)
+        return Intake(raw, registry, source).run(report)
 
 
 class Intake:
@@ -70,7 +66,7 @@ class Intake:
         self.scene = Scene(
             str(raw.file), "", raw.metres_per_unit, raw.up_axis, raw.frames, layers=raw.layers,
             default_prim=raw.default_prim, meshes=raw.meshes, name=raw.title or raw.file.stem,
-            stage_metadata=raw.metadata,
+            metadata=raw.metadata,
         )  # fmt: skip
         self.scene.oddities.extend(raw.oddities)
         self.scene.solids = raw.solids
@@ -179,8 +175,8 @@ class Intake:
     def _check(self, thing: Thing, node: Node, kind: NodeType) -> None:
         """Put aside what cannot be a parameter's value; a number where channels are wanted is spread over them."""
         for port, problem in (node.problems or {}).items():
-            if "link" not in problem:  # links that lead nowhere are told by themselves
-                self._note("wrong-value", thing.id, f"{node.id}.{port}", problem)
+            if not problem.link:  # links that lead nowhere are told by themselves
+                self._note("wrong-value", thing.id, f"{node.id}.{port}", problem.said)
         for port in list(node.values):
             parameter = kind.parameters.get(port)
             if parameter is None:
@@ -190,11 +186,11 @@ class Intake:
                 value = node.values[port] = float(value)
             if parameter.type == "bool" and type(value) is int:
                 value = node.values[port] = bool(value)
-            problem = parameter.wrong(value)
-            if problem:
+            wrong = parameter.wrong(value)
+            if wrong:
                 del node.values[port]
-                node.problems = {**(node.problems or {}), port: f"{problem[0].upper()}{problem[1:]}."}
-                self._note("wrong-value", thing.id, f"{node.id}.{port}", problem)
+                node.problems = {**(node.problems or {}), port: Problem(f"{wrong[0].upper()}{wrong[1:]}.")}
+                self._note("wrong-value", thing.id, f"{node.id}.{port}", wrong)
             elif parameter.outside(value):
                 low, high = parameter.range or (0.0, 0.0)
                 self._note(
@@ -211,7 +207,7 @@ class Intake:
                 target = graph.nodes.get(link.node)
                 if target is None:
                     del node.links[port]
-                    node.problems = {**(node.problems or {}), port: "The link goes nowhere."}
+                    node.problems = {**(node.problems or {}), port: Problem("The link goes nowhere.", link=True)}
                     self._note("dangling", thing.id, f"{node.id}.{port}", f"Nothing stands at {link.node[:200]}.")
                     continue
                 kind = pack.type(target.kind)
@@ -246,14 +242,14 @@ class Intake:
                 name = attribute.partition(":")[2]
             if name is not None:
                 node.values[name] = value
-        node.problems = {by_attribute.get(a, a): text for a, text in raw.problems.items()} or None
+        node.problems = {by_attribute.get(a, a): problem for a, problem in raw.problems.items()} or None
         node.animated = tuple(by_attribute[a] for a in raw.animated if a in by_attribute)
         thing.graph.add(node)
         thing.graph.outputs["light" if raw.kind is Kind.LIGHT else raw.kind.value] = Link(node.id)
         self._check(thing, node, kind)
         if raw.linked_lists:
             self._note("light-lists", thing.id, thing.id, ", ".join(raw.linked_lists))
-        if raw.attributes.get("(visibility)") == "invisible":
+        if raw.attributes.get(VISIBILITY) == "invisible":
             self._note("invisible-light", thing.id, thing.id, "The light is hidden on the stage.")
 
     def _kind(self, raw: RawThing, pack: Pack) -> str | None:
@@ -271,37 +267,32 @@ class Intake:
     # files outside
 
     def _references(self) -> None:
-        """Who names which file; where they are is looked up by `outside.settle`, again whenever that may have changed."""
+        """Who names which file; where they are is looked up by `outside.lookup`, again whenever that may have changed."""
         said = self.scene.references
         for raw in self.raw.pictures:
             thing = self.scene.things.get(raw.thing)
             if not raw.written or thing is None:
                 continue
             port = raw.port.rpartition(":")[2]
-            kind = kind_of(raw.written, raw.port, thing.kind is Kind.LIGHT)
+            kind = kind_of(raw.written, raw.role or self._role(thing, raw.node, port), thing.kind is Kind.LIGHT)
             said.append(
                 Reference(raw.written, raw.anchor, raw.resolved, raw.thing, raw.node or thing.name, port, "", kind)
             )
-        self._others({raw.written for raw in self.raw.pictures})
-
-    def _others(self, known: set[str]) -> None:
-        """Files that no material and no light names: layers, payloads, caches, clips, a colour config."""
-        unplaced: dict[str, set[str]] = {}
-        more = [one for one in named_by(self.raw.layers) if one.composed or one.written not in known]
-        for one in more:
-            if not one.composed:
-                unplaced.setdefault(one.layer, set()).add(one.written)
-        places = {layer: sites(layer, wanted) for layer, wanted in unplaced.items()}
-        for one in more:
-            kind = kind_of(one.written, "file")
-            site = places.get(one.layer, {}).get(one.written, "") or Path(one.layer).name
-            self.scene.references.append(
-                Reference(one.written, anchor_of(one.layer), one.resolved, path=site, kind=kind)
-            )
+        for other in self.raw.references:
+            kind = kind_of(other.written, "picture")
+            said.append(Reference(other.written, other.anchor, other.resolved, path=other.site, kind=kind))
         config = os.environ.get("OCIO", "")
         if config and "://" not in config:
             here = str(Path(self.raw.file).absolute().parent)
-            self.scene.references.append(Reference(config, here, path="$OCIO", kind=FileKind.COLOUR_CONFIG))
+            said.append(Reference(config, here, path="$OCIO", kind=FileKind.COLOUR_CONFIG))
+
+    def _role(self, thing: Thing, node: str, port: str) -> str:
+        """What the parameter that names a file is for; a picture where no pack says another thing."""
+        pack = self.registry.packs.get(thing.dialect)
+        found = thing.graph.nodes.get(node) or thing.root
+        kind = pack.type(found.kind) if pack is not None and found is not None else None
+        parameter = kind.parameters.get(port) if kind is not None else None
+        return (parameter.role if parameter is not None else "") or "picture"
 
 
 def _words(value: object) -> str:

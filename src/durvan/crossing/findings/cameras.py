@@ -6,20 +6,17 @@ import math
 from collections.abc import Iterator
 
 from durvan.crossing.findings.model import Finding, Level
-from durvan.crossing.translation.inward import carry_in
-from durvan.dialects.pack import Pack
-from durvan.scene.model import Scene, Solid, Thing
+from durvan.crossing.findings.view import View
+from durvan.scene.model import Kind, Solid, Thing
 
 
-def clipping(thing: Thing, scene: Scene, source: Pack | None, target: Pack) -> Iterator[Finding]:
+def clipping(view: View, thing: Thing) -> Iterator[Finding]:
     """A near clip that hides something, when the target does not clip: what will come into the picture."""
-    if source is None or not thing.graph.nodes or target.identity.abilities.get("near_clip", True):
+    if thing.kind is not Kind.CAMERA or view.target.identity.abilities.get("near_clip", True):
         return
-    ground = carry_in(thing, source, scene.metres_per_unit).graph
-    metres = max(
-        (near for node in ground.nodes.values() if isinstance(near := node.values.get("clip_near"), float)), default=0.0
-    )
-    if metres <= 0.0:
+    scene, target = view.scene, view.target
+    metres = view.translation(thing).common.get("clip_near", 0.0)
+    if not isinstance(metres, float) or metres <= 0.0:
         return
     hidden = [solid for solid in scene.solids if _between(thing, solid, metres / scene.metres_per_unit)]
     names = ", ".join(solid.path.rsplit("/", 1)[-1] for solid in hidden[:4]) or "nothing by its bounds"

@@ -2,44 +2,43 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterator
 
+from durvan.crossing.document.changes import SetValue, TurnGreen
 from durvan.crossing.findings.model import Finding, Level, Remedy
+from durvan.crossing.findings.view import View
 from durvan.crossing.outside.uses import PictureUse
-from durvan.crossing.translation.plan import Plan
-from durvan.dialects.pack import Pack
+from durvan.crossing.translation.choices import Override, Turn
 from durvan.files.audit import Verdict
 from durvan.files.copies import Use
 from durvan.files.paths import shown, understand
+from durvan.scene.graph import Value
 from durvan.scene.model import FileState, OutsideFile, Thing
 
-CODES = {
+CODES = (
     "data-as-colour", "colour-as-data", "odd-gamma", "linear-as-colour", "no-normals", "wrong-green", "normals-elsewhere",
     "eight-bit-height", "surroundings-low", "surroundings-clipped", "alpha-multiplied", "constant-picture",
-}  # fmt: skip
+)  # fmt: skip
 _ENCODED = ("srgb", "g22", "g18", "g24")  # how names of encoded colour spaces begin
 _STRAIGHT_BY_FORMAT = ("png", "targa", "webp")  # formats that keep alpha apart from the colours, by their own standards
 
 
-def of(
-    thing: Thing, source: Pack | None, plan: Plan, files: Mapping[str, OutsideFile], verdicts: Mapping[str, Verdict],
-    uses: Iterable[PictureUse],
-) -> Iterator[Finding]:  # fmt: skip
-    """What is worth knowing of the pictures that one thing reads. `files` are by written path, `verdicts` by path;
-    without one its use alone speaks."""
-    chosen = {(t, n, p) for t, n, p, _ in plan.choices.values}
-    turned = set(plan.choices.turned)
-    for use in uses:
-        file = files.get(use.written) or OutsideFile(use.written, "", FileState.ABSENT)
-        verdict = verdicts.get(file.first)
-        if use.parameter and (thing.id, use.node, use.parameter) not in chosen:
+def of(view: View, thing: Thing) -> Iterator[Finding]:
+    """What is worth knowing of the pictures that one thing reads. Of one that was not judged its use alone speaks."""
+    inputs = view.translation(thing).inputs
+    chosen = {(node, parameter) for node, parameter, _ in inputs.values} if inputs is not None else set()
+    turned = inputs.turned if inputs is not None else ()
+    source = view.source(thing)
+    for use in view.uses.get(thing.id, ()):
+        file = view.written.get(use.written) or OutsideFile(use.written, "", FileState.ABSENT)
+        verdict = view.verdict(file)
+        if use.parameter and (use.node, use.parameter) not in chosen:
             yield from _decoded(use, file, verdict)
         if verdict is None or verdict.problem:
             continue
-        if source is not None and (thing.id, use.node) not in turned:
-            yield from _relief(
-                use, file, verdict, source.identity.conventions.normal_green, thing.dialect != plan.choices.target
-            )
+        if source is not None and use.node not in turned:
+            translated = thing.dialect != view.plan.choices.target
+            yield from _relief(use, file, verdict, source.identity.conventions.normal_green, translated)
         yield from _pixels(use, file, verdict)
 
 
@@ -71,8 +70,8 @@ def _decoded(use: PictureUse, file: OutsideFile, verdict: Verdict | None) -> Ite
     """Data read as colour, colour read as data, numbers that name nothing."""
     name, evidence = shown(understand(file.written).name), _evidence(use, file, verdict)
     said = f"{use.value:g}" if isinstance(use.value, float) else str(use.value)
-    data = Remedy("Read as data", "Read all as data", ("value", use.thing, use.node, use.parameter, use.data))  # type: ignore[arg-type] # a pack's plain value
-    colour = Remedy("Read as colour", "Read all as colour", ("value", use.thing, use.node, use.parameter, use.colour))  # type: ignore[arg-type] # the same
+    data = Remedy("Read as data", "Read all {count} as data", _read(use, use.data))
+    colour = Remedy("Read as colour", "Read all {count} as colour", _read(use, use.colour))
     number = isinstance(use.value, float)
     whole = file.depth in ("uint8", "uint16")
     linear = (whole and file.decode.startswith("lin")) or (verdict is not None and verdict.linear and whole)
@@ -101,6 +100,12 @@ def _decoded(use: PictureUse, file: OutsideFile, verdict: Verdict | None) -> Ite
         )  # fmt: skip
 
 
+def _read(use: PictureUse, value: Value | None) -> SetValue:
+    """To read a picture by another value of its parameter."""
+    assert isinstance(value, float | bool | str)  # what a pack says it is read by
+    return SetValue(entry=Override(thing=use.thing, node=use.node, parameter=use.parameter, value=value))
+
+
 def _relief(
     use: PictureUse, file: OutsideFile, verdict: Verdict, convention: str, translated: bool
 ) -> Iterator[Finding]:
@@ -117,7 +122,8 @@ def _relief(
         )  # fmt: skip
     elif use.use is Use.NORMAL and use.straight and verdict.green and convention and verdict.green != convention:
         sure = max(verdict.curl, 1.0 / max(verdict.curl, 1e-9))
-        turn = (Remedy("Turn its green round", "Turn green round in all", ("turn green", use.thing, use.node)),)
+        change = TurnGreen(entry=Turn(thing=use.thing, node=use.node))
+        turn = (Remedy("Turn its green round", "Turn green round in all {count}", change),)
         curl = ("curl if read as it is", f"{sure:.1f} × that of green the other way round")
         yield _made(
             use, file, "wrong-green", Level.LOOK, "A map of normals with green the wrong way up",

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 
+from durvan.crossing.document.changes import AllowFolder, PutLinks
+from durvan.crossing.document.document import Relink
 from durvan.crossing.findings.model import Finding, Level, Remedy
+from durvan.crossing.findings.view import View
 from durvan.files.facts import HUGE
 from durvan.files.paths import ending, shown, understand
 from durvan.scene.model import FileKind, FileState, OutsideFile, Scene
@@ -24,14 +27,20 @@ _STATES = {
         "by-a-root", Level.LOOK, "Reached by a root only, not where the scene says", "another file of that name may be rendered",
     ),
 }  # fmt: skip
+KIND = "{kind}"
+CODES = (
+    *(said[0] for said in _STATES.values()), *(f"{kind.value.replace(' ', '-')}-absent" for kind in FileKind),
+    "profile-malformed", "tiles-missing", "mislabelled", "huge-untiled", "full-path", "same-twice",
+)  # fmt: skip
 _ENDINGS = {
     "png": (".png",), "jpeg": (".jpg", ".jpeg"), "tiff": (".tif", ".tiff", ".tx", ".env"), "openexr": (".exr", ".tx"),
     "hdr": (".hdr", ".rgbe", ".pic"), "bmp": (".bmp", ".dib"), "targa": (".tga", ".tpic"),
 }  # fmt: skip
 
 
-def of(scene: Scene, carried: set[str]) -> Iterator[Finding]:
+def of(view: View) -> Iterator[Finding]:
     """What is worth knowing of every file that a carried thing uses, or that the scene is composed of."""
+    scene, carried = view.scene, view.plan.translations
     for file in scene.files.values():
         users = [user for user in file.users if user[0] in carried]
         if file.users and not users:
@@ -53,10 +62,13 @@ def _about(file: OutsideFile, users: list[tuple[str, str, str]], scene: Scene) -
 
 def _finding(
     code: str, level: Level, title: str, cause: str, consequence: str, file: OutsideFile,
-    users: list[tuple[str, str, str]], scene: Scene, evidence: tuple[tuple[str, str], ...], remedies: tuple[Remedy, ...] = (),
+    users: list[tuple[str, str, str]], scene: Scene, evidence: tuple[tuple[str, str], ...],
+    remedies: tuple[Remedy, ...] = (), topic: str = "",
 ) -> Finding:  # fmt: skip
     thing, path, _ = _about(file, users, scene)
-    return Finding(code, level, title, cause, consequence, thing, path, "Files", evidence, remedies, file.written)
+    return Finding(
+        code, level, title, cause, consequence, thing, path, "Files", evidence, remedies, file.written, topic
+    )
 
 
 def _state(file: OutsideFile, users: list[tuple[str, str, str]], scene: Scene) -> Iterator[Finding]:
@@ -87,23 +99,26 @@ def _state(file: OutsideFile, users: list[tuple[str, str, str]], scene: Scene) -
         )
     yield _finding(
         code, level, title.format(kind=file.kind.value), f"{shown(file.written)}{why}, {who}".rstrip(", "), consequence, file,
-        users, scene, tuple(evidence), _remedies(file),
+        users, scene, tuple(evidence), _remedies(file), file.kind.value if KIND in title else "",
     )  # fmt: skip
 
 
 def _remedies(file: OutsideFile) -> tuple[Remedy, ...]:
     if file.state in (FileState.BY_A_ROOT, FileState.LETTER_CASE):
-        return (Remedy("Take this file", "Take all of these files", ("link", file.written, file.resolved)),)
+        return (Remedy("Take this file", "Take all {count} of these files", _link(file, file.resolved)),)
     if file.state is FileState.OUTSIDE:
         folder = os.path.dirname(file.resolved)
-        return (Remedy("Allow its folder", "Allow all these folders", ("allow", folder)),)
+        return (Remedy("Allow its folder", "Allow all {count} folders", AllowFolder(folder=folder)),)
     if file.state is FileState.OUTDATED:
-        newer = os.path.join(os.path.dirname(file.resolved), file.why.split(" beside it")[0])
-        return (Remedy("Read the original", "Read all originals", ("link", file.written, newer)),)
+        return (Remedy("Read the original", "Read all {count} originals", _link(file, file.newer)),)
     return tuple(
-        Remedy(f"Take {shown(one.path)}", f"Take all {shown(one.path)}", ("link", file.written, one.path), bulk=False)
+        Remedy(f"Take {shown(one.path)}", f"Take all {shown(one.path)}", _link(file, one.path), bulk=False)
         for one in file.candidates[:4]
     )
+
+
+def _link(file: OutsideFile, to: str) -> PutLinks:
+    return PutLinks(links=(Relink(written=file.written, to=to),))
 
 
 def _form(file: OutsideFile, users: list[tuple[str, str, str]], scene: Scene) -> Iterator[Finding]:
@@ -139,11 +154,11 @@ def _form(file: OutsideFile, users: list[tuple[str, str, str]], scene: Scene) ->
         yield _finding(
             "full-path", Level.NOTE, "A full path, which other machines may not have",
             f"{shown(said)}, {who}", "it is not found where folders are called otherwise", file, users, scene,
-            (("from the scene", shown(near)),), (Remedy("Make it relative", "Make all relative", ("link", file.written, near)),),
+            (("from the scene", shown(near)),), (Remedy("Make it relative", "Make all {count} relative", _link(file, near)),),
         )  # fmt: skip
 
 
-def _twins(scene: Scene, carried: set[str]) -> Iterator[Finding]:
+def _twins(scene: Scene, carried: Collection[str]) -> Iterator[Finding]:
     for file in scene.files.values():
         if not file.same_as:
             continue

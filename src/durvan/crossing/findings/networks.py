@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 from durvan.crossing.findings.model import Finding, Level
-from durvan.crossing.translation.ledger import Row
-from durvan.crossing.translation.plan import Plan
+from durvan.crossing.findings.view import View
+from durvan.crossing.translation.ledger import Cause, Row
 from durvan.dialects.pack import Pack
 from durvan.scene.fate import Fate
-from durvan.scene.model import Kind, Oddity, Scene
+from durvan.scene.model import Kind, Oddity, Scene, Thing
 
 # code → level, title, consequence, station
 _ODD: dict[str, tuple[Level, str, str, str]] = {
@@ -34,31 +35,29 @@ _ODD: dict[str, tuple[Level, str, str, str]] = {
 }  # fmt: skip
 
 
-def oddities(scene: Scene, carried: set[str]) -> Iterator[Finding]:
+ODD_CODES = tuple(_ODD)
+ROW_CODES = ("held", "lost", "unused-node", "unknown-value")
+
+
+def oddities(view: View) -> Iterator[Finding]:
     """What the reader met, for the things in scope and for the file as a whole."""
+    scene, carried = view.scene, view.plan.translations
     for odd in scene.oddities:
-        known = _ODD.get(odd.code)
-        if known is None or (odd.thing and odd.thing not in carried):
-            continue
-        level, title, consequence, station = known
-        yield Finding(
-            odd.code, level, title, f"{odd.detail[:400]}", consequence, odd.thing, odd.path, station,
-            _evidence(odd, scene),
-        )  # fmt: skip
+        if odd.code in _ODD and (not odd.thing or odd.thing in carried):
+            yield _odd(odd, scene)
     for thing in scene.of(Kind.MATERIAL):
-        if thing.id in carried and thing.graph.order()[1]:
-            name, port = thing.graph.order()[1][0]
-            level, title, consequence, station = _ODD["cycle"]
-            yield Finding(
-                "cycle",
-                level,
-                title,
-                f"{name}.{port} closes a circle.",
-                consequence,
-                thing.id,
-                f"{name}.{port}",
-                station,
-            )
+        closing = thing.graph.order()[1] if thing.id in carried else []
+        if closing:
+            name, port = closing[0]
+            said = f"{name}.{port} closes a circle."
+            yield replace(_odd(Oddity("cycle", thing.id, f"{name}.{port}", said), scene), evidence=())
+
+
+def _odd(odd: Oddity, scene: Scene) -> Finding:
+    level, title, consequence, station = _ODD[odd.code]
+    return Finding(
+        odd.code, level, title, odd.detail[:400], consequence, odd.thing, odd.path, station, _evidence(odd, scene)
+    )
 
 
 def _evidence(odd: Oddity, scene: Scene) -> tuple[tuple[str, str], ...]:
@@ -82,49 +81,43 @@ _EFFECTS = {
 }  # fmt: skip
 
 
-def rows(plan: Plan, target: Pack) -> Iterator[Finding]:
-    """Rows that were held or lost in a way that shows, a group for each reason."""
-    for row in plan.ledger:
-        if row.fate not in (Fate.HELD, Fate.LOST) or _found_already(row, plan, target):
+# What is told by another finding already, or does nothing to the picture.
+_TOLD = frozenset((Cause.IDLE, Cause.UNKNOWN_NODE, Cause.UNKNOWN_DIALECT, Cause.FEED))
+
+
+def rows(view: View, thing: Thing) -> Iterator[Finding]:
+    """Rows that were held or lost in a way that shows."""
+    target = view.target
+    for row in view.translation(thing).rows:
+        if row.fate not in (Fate.HELD, Fate.LOST) or row.why.cause in _TOLD or row.why.told_by:
             continue
-        where = f"{row.node}.{row.parameter}"
-        said = _short(where)
-        evidence = (("rule", row.rule), ("value", "map" if row.linked else str(row.value)))
-        if row.fate is Fate.HELD:
-            yield Finding(
-                "held", Level.LOOK, _sentence(row.reason), f"{said} is not decided",
-                "it stays as the target has it until you decide", row.thing, where, "Facing", evidence,
-            )  # fmt: skip
-        elif "Nothing uses" in row.reason:
-            yield Finding(
-                "unused-node", Level.NOTE, "A node that nothing uses", f"{_short(row.node)} feeds nothing",
-                "it is left behind", row.thing, row.node, "Facing",
-            )  # fmt: skip
-        elif "is not a parameter of" in row.reason:
-            yield Finding(
-                "unknown-value", Level.NOTE, "Values that their node type does not know", _short(row.reason),
-                "they had no meaning before either", row.thing, where, "Facing", evidence,
-            )  # fmt: skip
-        else:
-            quiet = row.family == "sampling" or (row.measure is not None and row.measure < 0.01)
-            yield Finding(
-                "lost", Level.NOTE if quiet else Level.LOOK, _sentence(row.reason),
-                f"{said} has no equivalent in {target.title}", _effect(row), row.thing, where, "Facing", evidence,
-            )  # fmt: skip
+        yield _row(row, target)
 
 
-def _found_already(row: Row, plan: Plan, target: Pack) -> bool:
-    """Whether a finding with a better sentence says the same: unknown nodes, portals, clips, reflections."""
-    thing = plan.scene.things[row.thing]
-    return (
-        "no effect" in row.reason
-        or "add-on" in row.reason
-        or "No dialect" in row.reason
-        or row.reason.startswith("What feeds it")
-        or thing.prim_type == "PortalLight"
-        or (thing.kind is Kind.CAMERA and row.reason == target.mapping.no_word_for.get("Camera.clip_near"))
-        or "Reflection without Fresnel" in row.reason
-    )
+def _row(row: Row, target: Pack) -> Finding:
+    where = f"{row.node}.{row.parameter}"
+    said, topic = _short(where), row.why.topic or row.why.cause.value
+    evidence = (("rule", row.rule), ("value", "map" if row.linked else str(row.value)))
+    if row.fate is Fate.HELD:
+        return Finding(
+            "held", Level.LOOK, _sentence(row.reason), f"{said} is not decided",
+            "it stays as the target has it until you decide", row.thing, where, "Facing", evidence, topic=topic,
+        )  # fmt: skip
+    if row.why.cause is Cause.UNUSED:
+        return Finding(
+            "unused-node", Level.NOTE, "A node that nothing uses", f"{_short(row.node)} feeds nothing",
+            "it is left behind", row.thing, row.node, "Facing",
+        )  # fmt: skip
+    if row.why.cause is Cause.UNKNOWN_VALUE:
+        return Finding(
+            "unknown-value", Level.NOTE, "Values that their node type does not know", _short(row.reason),
+            "they had no meaning before either", row.thing, where, "Facing", evidence,
+        )  # fmt: skip
+    quiet = row.family == "sampling" or (row.measure is not None and row.measure < 0.01)
+    return Finding(
+        "lost", Level.NOTE if quiet else Level.LOOK, _sentence(row.reason),
+        f"{said} has no equivalent in {target.title}", _effect(row), row.thing, where, "Facing", evidence, topic=topic,
+    )  # fmt: skip
 
 
 def _short(text: str) -> str:
@@ -140,11 +133,12 @@ def _sentence(reason: str) -> str:
 def _effect(row: Row) -> str:
     if row.measure is None:
         return _EFFECTS.get(row.family, "it will be missing from the picture")
-    return f"{amount(row.measure, row.measured)} {row.measured}"
+    return remaining(row)
 
 
-def amount(measure: float, measured: str) -> str:
-    """A measure as people read it: shares of light in percent, other numbers as they are."""
-    if "of diffuse light" in measured or "of the highlight" in measured or "of light" in measured:
-        return f"{100 * measure:.1f} %"
-    return f"{measure:.3g}"
+def remaining(row: Row) -> str:
+    """What remains of a row, as people read it: parts of 1 in percent, other numbers as they are; empty without."""
+    if row.measure is None:
+        return ""
+    number = f"{100 * row.measure:.1f} %" if row.share else f"{row.measure:.3g}"
+    return f"{number} {row.measured}"

@@ -1,43 +1,54 @@
-"""One crossing while it is worked on: the scene, the choices with undo and redo, the plan, the findings.
+"""One crossing while it is worked on: the document with undo and redo, and the outcome that stands.
 
-Commands are data: a name and the document before and after. Nothing here knows of any interface.
+The session is owned by one thread. Work for other threads is a function of values (`work`); what it gives is taken in by
+the owner (`take`), unless something later has been taken in meanwhile. Nothing here knows of any interface.
 """
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
-from itertools import takewhile
+import os
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import TypeVar
 
-from pydantic import BaseModel
-
+from durvan.crossing.document import store
+from durvan.crossing.document.changes import (
+    Accept,
+    Change,
+    Choose,
+    PutLinks,
+    PutNote,
+    Reopen,
+    TakeNote,
+    applied,
+)
+from durvan.crossing.document.document import Accepted, Document, Relink
 from durvan.crossing.exchange.carry import Carried, carry
 from durvan.crossing.exchange.intake import open_scene
-from durvan.crossing.findings import Finding, Group, Level, Remedy, decoding, grouped, look_over
-from durvan.crossing.findings.looks import drifted
-from durvan.crossing.job import document as files
-from durvan.crossing.job.document import Accepted, Document, Note, Override, Place, Reading, Relink, Remembered, Turn
-from durvan.crossing.outside.lookup import Outlook, settle
-from durvan.crossing.outside.uses import PictureUse, uses_of
-from durvan.crossing.translation.plan import Plan, plan
+from durvan.crossing.findings import Finding, Findings, Group, Level, Remedy
+from durvan.crossing.findings.view import Stamp
+from durvan.crossing.job.outcome import Evidence, Outcome, work_out
+from durvan.crossing.looks.keys import LookKey, look_key
+from durvan.crossing.outside.lookup import Outlook, look
+from durvan.crossing.outside.uses import PictureUse
+from durvan.crossing.translation.choices import Note
+from durvan.crossing.translation.plan import Plan
 from durvan.dialects.registry import Registry
 from durvan.errors import CrossingFileError, MisuseError
 from durvan.files import roots as root_files
 from durvan.files.audit import Verdict
-from durvan.files.facts import checksum as file_checksum
+from durvan.files.facts import checksum
 from durvan.files.index import Shelf
 from durvan.files.resolve import Known
 from durvan.files.roots import Root
-from durvan.progress import Report, Step, silent
+from durvan.progress import Report, silent
 from durvan.scene.drift import Drift
 from durvan.scene.graph import Value
-from durvan.scene.model import FileState, Oddity, OutsideFile, Scene
+from durvan.scene.model import FileState, Oddity, OutsideFile, Scene, Thing
 
 _REMEMBERED_BYTES = 64_000_000  # of a larger file the checksum is not worth the wait when saving
-Entry = TypeVar("Entry", bound=BaseModel)
+_LOOKED_FOR_BY = ("links", "roots", "copies")  # what of a document says where files are looked for
+Work = Callable[[Report], Outcome]
 
 
 @dataclass(frozen=True)
@@ -51,37 +62,56 @@ class Command:
 
 @dataclass
 class Session:
-    """The state of a crossing. `plan` and `findings` follow from the document; `renew` works them out again."""
+    """The state of a crossing. The outcome follows from the document; `renew` works it out again."""
 
     registry: Registry
-    scene: Scene
+    read: Scene
     document: Document
     file: Path | None = None
-    plan: Plan | None = None
-    findings: list[Finding] = field(default_factory=list)
-    groups: list[Group] = field(default_factory=list)
-    by_station: dict[str, int] = field(default_factory=dict)
+    outcome: Outcome | None = None
+    evidence: Evidence = field(default_factory=Evidence)
     done: list[Command] = field(default_factory=list)
     undone: list[Command] = field(default_factory=list)
     carried: Carried | None = None
-    drifts: dict[str, Drift] = field(default_factory=dict)
     user_roots: tuple[Root, ...] = ()
     shelf: Shelf = field(default_factory=Shelf)
-    verdicts: dict[str, Verdict] = field(default_factory=dict)
-    uses: dict[str, list[PictureUse]] = field(default_factory=dict)
+    revision: int = 0
     _saved: Document | None = None
-    _reasons: tuple[list[Accepted], dict[tuple[str, str], str]] = field(default_factory=lambda: ([], {}))
+    _open: tuple[tuple[Accepted, ...], Findings, Findings] | None = None
+
+    # what stands
+
+    @property
+    def now(self) -> Outcome:
+        """The outcome that stands. Raises MisuseError before there is one."""
+        if self.outcome is None:
+            raise MisuseError("nothing has been worked out yet.")
+        return self.outcome
+
+    @property
+    def scene(self) -> Scene:
+        """The scene, with its files as they were when they were last looked at."""
+        return self.outcome.scene if self.outcome is not None else self.read
+
+    @property
+    def plan(self) -> Plan:
+        """The plan that stands."""
+        return self.now.plan
 
     # doing and undoing
 
-    def do(self, name: str, **changes: object) -> None:
+    def do(self, name: str, *changes: Change) -> None:
         """Change the document by a named, undoable command."""
-        after = self.document.model_copy(update=changes)
+        after = applied(self.document, changes)
         if after == self.document:
             return
         self.done.append(Command(name, self.document, after))
         self.undone.clear()
-        self.document = after
+        self._put(after)
+
+    def _put(self, document: Document) -> None:
+        self.document = document
+        self.revision += 1
 
     def undo(self) -> str:
         """Take the last command back; gives its name, empty when there is none."""
@@ -89,7 +119,7 @@ class Session:
             return ""
         command = self.done.pop()
         self.undone.append(command)
-        self.document = self._with_memory(command.before)
+        self._put(self._with_memory(command.before))
         return command.name
 
     def redo(self) -> str:
@@ -98,7 +128,7 @@ class Session:
             return ""
         command = self.undone.pop()
         self.done.append(command)
-        self.document = self._with_memory(command.after)
+        self._put(self._with_memory(command.after))
         return command.name
 
     def _with_memory(self, document: Document) -> Document:
@@ -110,229 +140,189 @@ class Session:
         """Whether there is something that is not saved."""
         return self.document != self._saved if self._saved is not None else bool(self.done)
 
-    def apply(self, remedies: list[Remedy]) -> None:
-        """Take remedies, all as one command. A fit is no change of its own: it is worked out first, then `put_fits`."""
-        values = {(v.thing, v.node, v.parameter): v for v in self.document.values}
-        readings = {(r.thing, r.node): r for r in self.document.readings}
-        left_out, links = list(self.document.left_out), self.links()
-        turned, roots = list(self.document.turned), list(self.document.roots)
-        for remedy in remedies:
-            kind, thing, *rest = remedy.change
-            if kind == "value":
-                node, parameter, value = rest
-                values[str(thing), str(node), str(parameter)] = Override(
-                    thing=str(thing), node=str(node), parameter=str(parameter), value=value
-                )
-            elif kind == "reading":
-                node, case = rest
-                readings[str(thing), str(node)] = Reading(thing=str(thing), node=str(node), case=str(case))
-            elif kind == "turn green":
-                turned.append(Turn(thing=str(thing), node=str(rest[0])))
-            elif kind == "link":
-                links[str(thing)] = str(rest[0])
-            elif kind == "allow":
-                roots.append(Place(folder=str(thing), deep=False))
-            elif kind == "leave out" and str(thing) not in left_out:
-                left_out.append(str(thing))
-        name = remedies[0].all_label if len(remedies) > 1 else remedies[0].label
-        self.do(
-            name, values=list(values.values()), readings=list(readings.values()), left_out=left_out,
-            turned=_apart(turned), links=[Relink(written=w, to=to) for w, to in links.items()],
-            roots=_apart(roots),
-        )  # fmt: skip
+    def apply(self, remedies: list[Remedy]) -> list[Remedy]:
+        """Take remedies, all as one command; gives those that are requests, for whose work somebody has to see."""
+        requests = [remedy for remedy in remedies if remedy.is_request]
+        others = [remedy for remedy in remedies if not remedy.is_request]
+        if others:
+            name = others[0].all_label() if len(others) > 1 else others[0].label
+            self.do(name, *(remedy.does for remedy in others))  # type: ignore[arg-type] # requests are apart
+        return requests
 
     def put(self, thing: str, node: str, parameter: str, value: Value | None) -> None:
         """Put a value into the target by hand; None takes the hand's value away again."""
-        place = (thing, node, parameter)
-        kept = [n for n in self.document.notes if (n.thing, n.node, n.parameter, n.by) != (*place, "hand")]
-        if value is not None:
-            kept.append(Note(thing=thing, node=node, parameter=parameter, value=value))
-        self.do(f"Set {parameter}" if value is not None else f"Take {parameter} back", notes=kept)
-
-    def put_fits(self, fits: dict[str, list[Note]]) -> None:
-        """Put fitted values into the target, in place of former fits of the same things; all as one command."""
-        kept = [n for n in self.document.notes if n.by != "fit" or n.thing not in fits]
-        self.do("Fit", notes=[*kept, *(note for notes in fits.values() for note in notes)])
-
-    def drop_fit(self, thing: str) -> None:
-        """Take a fit away again."""
-        self.do("Take the fit back", notes=[n for n in self.document.notes if (n.thing, n.by) != (thing, "fit")])
-
-    def measured(self, drifts: dict[str, Drift]) -> None:
-        """Take drifts in that were measured, and raise what findings there are of them."""
-        self.drifts.update(drifts)
-        if self.plan is None:
-            return
-        others = [finding for finding in self.findings if finding.code != "drift"]
-        over = drifted(self.plan, self.drifts, self.document.drift_limit)
-        # everything else stands as it stood; the sort is steady
-        self._found(sorted([*others, *over], key=lambda finding: (finding.level, finding.code)))
-
-    def _look(self) -> None:
-        assert self.plan is not None
-        limit = self.document.drift_limit
-        self._found(look_over(self.plan, self.registry, self.drifts, limit, self.verdicts, self.uses))
-
-    def _found(self, findings: list[Finding]) -> None:
-        self.findings = findings
-        self.groups = grouped(self.findings)
-        self.by_station = dict(Counter(finding.station for finding in self.findings))
+        if value is None:
+            self.do(f"Take {parameter} back", TakeNote(thing=thing, node=node, parameter=parameter))
+        else:
+            note = Note(thing=thing, node=node, parameter=parameter, value=value)
+            self.do(f"Set {parameter}", PutNote(note=note))
 
     def accept(self, findings: list[Finding], reason: str) -> None:
         """Accept findings with a reason, all as one command."""
         if not reason.strip():
             raise MisuseError("a finding is accepted with a reason.")
-        kept = {a.key: a for a in self.document.accepted}
-        for finding in findings:
-            kept[finding.key] = Accepted(key=finding.key, reason=reason.strip(), fingerprint=finding.fingerprint)
-        self.do("Accept", accepted=list(kept.values()))
+        entries = tuple(Accepted(key=f.key, reason=reason.strip(), fingerprint=f.fingerprint) for f in findings)
+        self.do("Accept", Accept(entries=entries))
 
     def reopen(self, findings: list[Finding]) -> None:
         """Take back that findings were accepted."""
-        keys = {finding.key for finding in findings}
-        self.do("Reopen", accepted=[a for a in self.document.accepted if a.key not in keys])
+        self.do("Reopen", Reopen(keys=tuple(finding.key for finding in findings)))
 
-    # files outside
+    def relink(self, links: Mapping[str, str], name: str = "") -> None:
+        """Put other paths in the place of written ones, all as one command; an empty one takes a link away."""
+        many = f"{len(links)} files" if len(links) != 1 else next(iter(links)).rsplit("/", 1)[-1]
+        entries = tuple(Relink(written=written, to=to) for written, to in links.items())
+        self.do(name or f"Relink {many}", PutLinks(links=entries))
+
+    # what was found out
 
     def outlook(self) -> Outlook:
         """How this crossing looks for files: its own roots first, then the person's."""
-        return Outlook((*self.roots(), *self.user_roots), self.links(), self.known(), self.shelf)
+        known = {entry.written: entry for entry in self.document.remembered}
+        return Outlook((*self.document.roots, *self.user_roots), self.document.linked(), known, self.shelf)
 
-    def roots(self) -> tuple[Root, ...]:
-        """The roots of this crossing."""
-        return tuple(Root(place.folder, place.deep, place.on) for place in self.document.roots)
+    def _found(self, evidence: Evidence) -> None:
+        self.evidence = evidence
+        self.revision += 1
 
-    def links(self) -> dict[str, str]:
-        """What a person put in the place of written paths."""
-        return {link.written: link.to for link in self.document.links}
+    def audited(self, verdicts: Mapping[Stamp, Verdict]) -> None:
+        """Take in what pictures were found to be; `renew` raises what findings there are of it."""
+        if verdicts:
+            self._found(replace(self.evidence, verdicts={**self.evidence.verdicts, **verdicts}))
 
-    def known(self) -> dict[str, Known]:
-        """What is remembered of files from when they were last there."""
-        return {r.written: Known(r.sha256, r.size, r.width, r.height) for r in self.document.remembered}
+    def measured(self, drifts: Mapping[LookKey, Drift]) -> None:
+        """Take in drifts that were measured; `renew` raises what findings there are of them."""
+        if drifts:
+            self._found(replace(self.evidence, drifts={**self.evidence.drifts, **drifts}))
 
-    def set_roots(self, roots: Iterable[Root], name: str = "Choose the roots") -> None:
-        """Put other roots in the place of this crossing's."""
-        self.do(name, roots=[Place(folder=root.folder, deep=root.deep, on=root.on) for root in roots])
+    def key_of(self, thing: Thing) -> LookKey:
+        """What a drift of a carried material is kept by, as it stands."""
+        return look_key(thing, self.plan.translations[thing.id], self.now.view.used_by.get(thing.id, ()))
 
-    def relink(self, changes: Mapping[str, str], name: str = "") -> None:
-        """Put other paths in the place of written ones, all as one command; an empty one takes a link away."""
-        links = {**self.links(), **changes}
-        kept = [Relink(written=written, to=to) for written, to in links.items() if to and to != written]
-        many = f"{len(changes)} files" if len(changes) != 1 else next(iter(changes)).rsplit("/", 1)[-1]
-        self.do(name or f"Relink {many}", links=kept)
+    def drift(self, thing: str) -> Drift | None:
+        """The drift of a material as it stands, where it is known."""
+        if self.outcome is None or thing not in self.scene.things:
+            return None
+        return self.outcome.view.drift(self.scene.things[thing])
+
+    def verdict(self, file: OutsideFile) -> Verdict | None:
+        """What the pixels of a file say, where that is known."""
+        return self.evidence.verdicts.get(file.stamp) if file.stamp is not None else None
+
+    # what follows
+
+    def work(self, afresh: bool = False) -> Work:
+        """The work that comes to what stands next, for any thread: it depends on what is so now, and changes nothing.
+
+        Files are looked up where the document says other things about them than before, or when `afresh`.
+        """
+        document, read, evidence, previous = self.document, self.read, self.evidence, self.outcome
+        outlook, revision, registry = self.outlook(), self.revision, self.registry
+        where = previous.document if previous is not None else None
+        stale = afresh or where is None or any(getattr(where, n) != getattr(document, n) for n in _LOOKED_FOR_BY)
+
+        def run(report: Report = silent) -> Outcome:
+            found = evidence
+            if stale:
+                before = evidence.disk if previous is not None else None
+                found = replace(evidence, disk=look(read, outlook, document.copies, before, report))
+            return work_out(document, read, registry, found, previous, revision, report)
+
+        return run
+
+    def take(self, outcome: Outcome) -> bool:
+        """Let an outcome stand; False when a later one stands already, and this one is of no use any more."""
+        if self.outcome is not None and outcome.revision < self.outcome.revision:
+            return False
+        self.outcome = outcome
+        self.evidence = replace(self.evidence, disk=outcome.evidence.disk)
+        return True
+
+    @property
+    def behind(self) -> bool:
+        """Whether the outcome that stands follows from something older than what is so now."""
+        return self.outcome is None or self.outcome.revision < self.revision
+
+    def renew(self, report: Report = silent, afresh: bool = False) -> None:
+        """Work out what follows, here and now."""
+        self.take(self.work(afresh)(report))
+
+    # findings
+
+    @property
+    def findings(self) -> list[Finding]:
+        """All findings, worst first."""
+        return list(self.now.findings)
+
+    def accepted(self, finding: Finding) -> str:
+        """Why a finding was accepted; empty when it is open, also because its evidence has changed since."""
+        for entry in self.document.accepted:
+            if entry.key == finding.key and entry.fingerprint == finding.fingerprint:
+                return entry.reason
+        return ""
+
+    @property
+    def open(self) -> Findings:
+        """Findings that are neither settled nor accepted, as the document has it now."""
+        accepted, findings = self.document.accepted, self.now.findings
+        if self._open is None or self._open[0] is not accepted or self._open[1] is not findings:
+            keys = frozenset(f"{entry.key}|{entry.fingerprint}" for entry in accepted)
+            self._open = (accepted, findings, findings.without(keys))
+        return self._open[2]
+
+    def open_findings(self) -> list[Finding]:
+        """Findings that are neither settled nor accepted."""
+        return list(self.open)
+
+    def open_groups(self) -> list[Group]:
+        """Open findings by kind, worst first."""
+        return self.open.groups
+
+    def open_at(self, station: str) -> int:
+        """How many open findings one station is about."""
+        return self.open.by_station[station]
+
+    def stops(self) -> list[Finding]:
+        """Open findings that forbid delivery."""
+        groups = [group for group in self.open.groups if group.level is Level.STOP]
+        return [finding for group in groups for finding in group.findings if finding.level is Level.STOP]
 
     def used(self, file: OutsideFile) -> list[PictureUse]:
         """Every use of a picture."""
         return [
             use
             for name in dict.fromkeys(user[0] for user in file.users)
-            for use in self.uses.get(name, ())
+            for use in self.now.uses.get(name, ())
             if use.written == file.written
         ]
 
-    def settle(self, report: Report = silent) -> bool:
-        """Look the files up again, as the disk is now; whether anything is other than it was."""
-        return settle(self.scene, self.outlook(), report)
-
-    def audited(self, verdicts: Mapping[str, Verdict]) -> None:
-        """Take in what pictures were found to be, and raise what findings there are of them."""
-        self.verdicts.update(verdicts)
-        if self.plan is None:
-            return
-        known = [file for file in self.scene.files.values() if file.first in verdicts]
-        things = {user[0] for file in known for user in file.users} & set(self.plan.translations)
-        others = [f for f in self.findings if f.code not in decoding.CODES or f.thing not in things]
-        files = {file.written: file for file in self.scene.files.values()}
-        for name in things:
-            thing = self.scene.things[name]
-            source = self.registry.packs.get(thing.dialect)
-            others.extend(decoding.of(thing, source, self.plan, files, self.verdicts, self.uses.get(name, ())))
-        self._found(sorted(others, key=lambda finding: (finding.level, finding.code, finding.thing, finding.path)))
-
-    # what follows
-
-    def renew(self, report: Report = silent) -> None:
-        """Work out the plan and the findings from the document."""
-        self.settle(report)
-        if not self.uses:
-            report(Step("Looking at how pictures are used"))
-            self.uses = uses_of(self.scene, self.registry)
-        before = self.plan
-        self.plan = plan(self.scene, self.registry, self.document.choices(), report)
-        if before is not None:
-            before.release()
-        self._look()
-
-    def accepted(self, finding: Finding) -> str:
-        """Why a finding was accepted; empty when it is open, also because its evidence has changed since."""
-        if not self.document.accepted:
-            return ""
-        if self._reasons[0] is not self.document.accepted:
-            self._reasons = (self.document.accepted, {(a.key, a.fingerprint): a.reason for a in self.document.accepted})
-        return self._reasons[1].get((finding.key, finding.fingerprint), "")
-
-    def open_findings(self) -> list[Finding]:
-        """Findings that are neither settled nor accepted."""
-        if not self.document.accepted:
-            return self.findings
-        return [finding for finding in self.findings if not self.accepted(finding)]
-
-    def open_groups(self) -> list[Group]:
-        """Open findings by kind, worst first."""
-        return grouped(self.open_findings()) if self.document.accepted else self.groups
-
-    def open_at(self, station: str) -> int:
-        """How many open findings one station is about."""
-        if not self.document.accepted:
-            return self.by_station.get(station, 0)
-        return sum(1 for finding in self.open_findings() if finding.station == station)
-
-    def stops(self) -> list[Finding]:
-        """Open findings that forbid delivery; they come first, as findings are in order."""
-        stops = list(takewhile(lambda finding: finding.level is Level.STOP, self.findings))
-        return [finding for finding in stops if not self.accepted(finding)]
+    # files
 
     def carry(self, out: Path, report: Report = silent) -> Carried:
         """Write the target's file."""
-        if self.plan is None:
+        if self.outcome is None:
             self.renew(report)
-        assert self.plan is not None
         self.carried = carry(self.plan, self.registry, out, report)
         return self.carried
 
-    # files
-
-    def _remembered(self) -> list[Remembered]:
+    def _remembered(self) -> tuple[Known, ...]:
         """What is known of the files that are there, and of those that are not any more."""
         now = {entry.written: entry for entry in self.document.remembered}
         for file in self.scene.pictures.values():
             if file.state is FileState.IN_PLACE and file.size and not file.members:
                 old = now.get(file.written)
-                digest = file_checksum(file.first) if file.size <= _REMEMBERED_BYTES else old.sha256 if old else ""
-                now[file.written] = Remembered(
-                    written=file.written, size=file.size, width=file.width, height=file.height, sha256=digest
-                )
-        return list(now.values())
+                digest = checksum(file.first) if file.size <= _REMEMBERED_BYTES else old.sha256 if old else ""
+                now[file.written] = Known(file.written, file.size, file.width, file.height, digest)
+        return tuple(now.values())
 
     def save(self, file: Path) -> None:
         """Save the crossing."""
-        source = Path(self.scene.file).absolute()
-        written = Path(_relative(source, file.absolute().parent)).as_posix()
+        source = Path(self.read.file).absolute()
+        written = Path(os.path.relpath(source, file.absolute().parent)).as_posix()
         self.document = self.document.model_copy(update={"source": written, "remembered": self._remembered()})
-        files.save(self.document, file)
+        store.save(self.document, file)
         self.file = file
         self._saved = self.document
-
-
-def _apart(entries: list[Entry]) -> list[Entry]:
-    """Each entry once, in order."""
-    return list({entry.model_dump_json(): entry for entry in entries}.values())
-
-
-def _relative(path: Path, folder: Path) -> str:
-    import os
-
-    return os.path.relpath(path, folder)
 
 
 def start(
@@ -349,17 +339,13 @@ def start(
         "target": registry.get(target).name if target else "", "source_dialect": source, "scope": scope,
         "placement": placement,
     }  # fmt: skip
-    changes = {name: value for name, value in wanted.items() if value}
-    if file.suffix == files.ENDING:
-        session = _resumed(file, registry, changes, report)
+    choice = Choose.model_validate({name: value for name, value in wanted.items() if value})
+    if file.suffix == store.ENDING:
+        session = _resumed(file, registry, choice, report)
     else:
         scene = open_scene(file, registry, source, report)
-        choices = {"target": default_target(scene, registry), **changes}
-        session = Session(
-            registry,
-            scene,
-            Document.model_validate({"source": str(file), "source_sha256": files.checksum(file), **choices}),
-        )
+        bare = Document(source=str(file), source_sha256=checksum(str(file)), target=default_target(scene, registry))
+        session = Session(registry, scene, choice.apply(bare))
     session.user_roots = (*roots, *root_files.of_user())
     session.renew(report)
     return session
@@ -370,19 +356,18 @@ def default_target(scene: Scene, registry: Registry) -> str:
     return next((name for name in registry.packs if name != scene.dialect), scene.dialect)
 
 
-def _resumed(file: Path, registry: Registry, changes: dict[str, str], report: Report) -> Session:
-    document = files.load(file)
+def _resumed(file: Path, registry: Registry, choice: Choose, report: Report) -> Session:
+    document = store.load(file)
     source = document.source_path(file)
     if not source.is_file():
         raise CrossingFileError(
             f"its source is not at {source}.", file=file, inside="source", advice="Put it back there, or mend the path."
         )
-    scene = open_scene(source, registry, changes.get("source_dialect", document.source_dialect), report)
-    if document.source_sha256 and files.checksum(source) != document.source_sha256:
+    scene = open_scene(source, registry, choice.source_dialect or document.source_dialect, report)
+    if document.source_sha256 and checksum(str(source)) != document.source_sha256:
         detail = f"{source.name} is not what it was when {file.name} was saved"
         scene.oddities.append(Oddity("source-changed", "", "/", detail))
     session = Session(registry, scene, document, file)
     session._saved = document
-    if changes:
-        session.do("Open with other choices", **changes)
+    session.do("Open with other choices", choice)
     return session

@@ -6,9 +6,10 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from durvan.crossing.job.document import Note
 from durvan.crossing.looks.fit import Fit, fit, with_moved
-from durvan.crossing.translation.translate import Translation
+from durvan.crossing.translation.choices import Note
+from durvan.crossing.translation.ledger import By
+from durvan.crossing.translation.translate import Translation, in_target
 from durvan.dialects.look import Record
 from durvan.dialects.registry import Registry
 from durvan.engine import drift, staging
@@ -27,9 +28,10 @@ def never() -> bool:
 
 @dataclass(frozen=True)
 class Improvement:
-    """A fit that was measured: the notes that put it into the target, and the drift before and after."""
+    """A fit that was measured: the notes that put it into the target, the target with it, the drift before and after."""
 
     notes: tuple[Note, ...]
+    fitted: Translation
     before: Drift
     after: Drift
 
@@ -49,7 +51,7 @@ class Appearance:
     def target(self, thing: Thing, translation: Translation) -> Record:
         """The look of what it becomes."""
         return staging.look_of(
-            target_thing(thing, translation), self.registry.packs.get(translation.target_dialect), self.facts
+            in_target(thing, translation), self.registry.packs.get(translation.target_dialect), self.facts
         )
 
     def drift(self, thing: Thing, translation: Translation, stop: Stop = never) -> Drift | None:
@@ -74,28 +76,18 @@ class Appearance:
         found = self.fit(thing, translation)
         if found is None or not found.moved:
             return None
-        graph = with_moved(translation.graph, found.moved)
-        after = self.drift(thing, replace(translation, graph=graph), stop)
+        fitted = replace(translation, graph=with_moved(translation.graph, found.moved), looks="")
+        after = self.drift(thing, fitted, stop)
         if after is None or before.mean - after.mean <= max(WORTH, before.noise, after.noise):
             return None
         notes = tuple(
             Note(
-                thing=thing.id, node=one.node, parameter=one.parameter, value=one.value, by="fit",
+                thing=thing.id, node=one.node, parameter=one.parameter, value=one.value, by=By.FIT,
                 over=translation.graph.nodes[one.node].values.get(one.parameter), before=before.mean, after=after.mean,
             )
             for one in found.moved
         )  # fmt: skip
-        return Improvement(notes, before, after)
-
-
-def target_thing(thing: Thing, translation: Translation) -> Thing:
-    """A thing as it is in the target's words."""
-    return replace(thing, graph=translation.graph, dialect=translation.target_dialect)
-
-
-def target_things(scene: Scene, translations: dict[str, Translation]) -> list[Thing]:
-    """A scene's things in the target's words; what is not carried is not there."""
-    return [target_thing(thing, translations[thing.id]) for thing in scene.things.values() if thing.id in translations]
+        return Improvement(notes, fitted, before, after)
 
 
 def materials(scene: Scene, wanted: Iterable[str]) -> list[Thing]:

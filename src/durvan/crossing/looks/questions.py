@@ -1,62 +1,55 @@
-"""What the window asks of the process that renders, and what it answers. Plain data; nothing here renders.
+"""What is asked of the process that renders, and what it answers. Plain data; nothing here renders.
 
-The renderer's compiled code is loaded in that other process only: loading and compiling it would hold the window up.
+How urgent each question is, and by what it is answered, stands in one table in `server`. A new question is a class here
+and an entry there.
 """
 
 from __future__ import annotations
 
-import logging
-import pickle
-import struct
-import subprocess
-import sys
-import threading
-from collections.abc import Callable
-from contextlib import suppress
-from dataclasses import dataclass, field
-from typing import IO, Any
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from durvan.crossing.job.document import Note
-from durvan.crossing.translation.translate import Translation
+from durvan.crossing.document.changes import PutFits
+from durvan.crossing.looks.keys import LookKey
+from durvan.crossing.looks.pairs import Pair
 from durvan.scene.drift import Drift
 from durvan.scene.model import Scene, Thing
 
-log = logging.getLogger(__name__)
 Bytes = NDArray[np.uint8]
-_HEAD = struct.Struct("<Q")
-_LARGEST = 1 << 34
 
 
 @dataclass(frozen=True)
 class Load:
-    """From now on, this scene."""
+    """From now on, this scene, with the packs of this installation and of a user's folder."""
 
     scene: Scene
+    user_packs: Path | None = None
 
 
 @dataclass(frozen=True)
 class LookAt:
     """One material, seen closely and first of all."""
 
-    thing: Thing
-    translation: Translation
+    pair: Pair
 
 
 @dataclass(frozen=True)
 class MeasureAll:
     """The drift of many materials, one after the other, in this order."""
 
-    pairs: list[tuple[Thing, Translation]]
+    pairs: list[Pair]
 
 
 @dataclass(frozen=True)
 class FitAll:
     """Fit materials; the translations are what the rules give, without a fit."""
 
-    pairs: list[tuple[Thing, Translation]]
+    pairs: list[Pair]
 
 
 @dataclass(frozen=True)
@@ -100,6 +93,7 @@ class Seen:
     """
 
     thing: str
+    key: LookKey
     source: Bytes
     target: Bytes
     difference: Bytes
@@ -114,6 +108,7 @@ class Measured:
     """A material's drift, and small pictures of both sides [side, side, 3] under the booth."""
 
     thing: str
+    key: LookKey
     drift: Drift
     source: Bytes
     target: Bytes
@@ -122,10 +117,12 @@ class Measured:
 
 @dataclass(frozen=True)
 class Fitted:
-    """What came of fits: notes by thing; things that could not be bettered are not among them."""
+    """What came of fits: the change that puts them in (None: no drift was lowered), the drifts that they come to by look
+    and how large each was before by thing, and how many were tried."""
 
-    notes: dict[str, list[Note]]
-    drifts: dict[str, Drift]
+    change: PutFits | None
+    drifts: Mapping[LookKey, Drift]
+    before: Mapping[str, Drift]
     tried: int
 
 
@@ -149,109 +146,12 @@ class Covered:
 
 @dataclass(frozen=True)
 class Trouble:
-    """Something went wrong over there; the rest goes on."""
+    """Something went wrong over there; the rest goes on. `trace` is where, for the log."""
 
     about: str
     text: str
+    trace: str = ""
 
 
-def put(stream: IO[bytes], message: object) -> None:
-    """Send one message."""
-    data = pickle.dumps(message, protocol=pickle.HIGHEST_PROTOCOL)
-    stream.write(_HEAD.pack(len(data)))
-    stream.write(data)
-    stream.flush()
-
-
-def get(stream: IO[bytes]) -> Any:
-    """Receive one message; None when the other side is gone."""
-    head = stream.read(_HEAD.size)
-    if head is None or len(head) < _HEAD.size:
-        return None
-    (length,) = _HEAD.unpack(head)
-    if length > _LARGEST:
-        return None
-    data = stream.read(length)
-    return pickle.loads(data) if len(data) == length else None
-
-
-@dataclass
-class Renderer:
-    """The window's end: starts the process at the first question, and hands every answer to `answered` (in a thread)."""
-
-    answered: Callable[[object], None]
-    process: subprocess.Popen[bytes] | None = None
-    _send: threading.Lock = field(default_factory=threading.Lock)
-    _waiting: list[object] = field(default_factory=list)
-    _wake: threading.Condition = field(default_factory=threading.Condition)
-    _closed: bool = False
-    _threads: list[threading.Thread] = field(default_factory=list)
-
-    def ask(self, question: object) -> None:
-        """Send a question; never waits for the other side."""
-        if self._closed:
-            return
-        if self.process is None:
-            self._start()
-        with self._wake:
-            self._waiting.append(question)
-            self._wake.notify()
-
-    def _start(self) -> None:
-        self.process = subprocess.Popen(
-            [sys.executable, "-m", "durvan.crossing.looks.server"], stdin=subprocess.PIPE, stdout=subprocess.PIPE
-        )
-        self._threads = [
-            threading.Thread(target=work, name=f"durvan-{work.__name__}", daemon=True)
-            for work in (self._listen, self._talk)
-        ]
-        for thread in self._threads:
-            thread.start()
-
-    def _talk(self) -> None:
-        assert self.process is not None
-        assert self.process.stdin is not None
-        while True:
-            with self._wake:
-                while not self._waiting and not self._closed:
-                    self._wake.wait()
-                if self._closed:
-                    return
-                question = self._waiting.pop(0)
-            try:
-                put(self.process.stdin, question)
-            except (OSError, ValueError):
-                return
-
-    def _listen(self) -> None:
-        assert self.process is not None
-        assert self.process.stdout is not None
-        while True:
-            try:
-                answer = get(self.process.stdout)
-            except (OSError, ValueError, EOFError, pickle.UnpicklingError):
-                answer = None
-            if answer is None:
-                if not self._closed:
-                    log.warning("the rendering process ended")
-                    self.answered(Trouble("renderer", "The rendering process ended; what is seen is as it was."))
-                return
-            if not self._closed:
-                self.answered(answer)
-
-    def close(self) -> None:
-        """End the process."""
-        self._closed = True
-        with self._wake:
-            self._wake.notify_all()
-        if self.process is not None:
-            self.process.kill()
-            with suppress(subprocess.TimeoutExpired):
-                self.process.wait(5.0)
-            for thread in self._threads:
-                thread.join(5.0)
-            for stream in (self.process.stdin, self.process.stdout):
-                if stream is not None:
-                    with suppress(OSError, ValueError):
-                        stream.close()
-            self.process = None
+Question = Load | LookAt | MeasureAll | FitAll | Render | Refine | Cover
+Answer = Any

@@ -5,35 +5,34 @@ from __future__ import annotations
 import os
 import sys
 import threading
+import traceback
 from collections.abc import Callable
 from dataclasses import dataclass
+from multiprocessing.connection import Connection
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from durvan.crossing.looks import questions as looking
+from durvan.crossing.looks import questions
 from durvan.crossing.looks.appearance import Appearance
+from durvan.crossing.looks.fitting import fit_all
 from durvan.dialects.look import Record, resolve
-from durvan.dialects.registry import registry
+from durvan.dialects.registry import Registry, read
 from durvan.engine import compiling, drift, renderer, staging, swatches
 from durvan.engine.drift import halved
 from durvan.errors import DurvanError
-from durvan.formats.usd_shapes import Shapes, read_shapes
+from durvan.formats.table import reader
 from durvan.optics.difference import ciede2000, cielab
 from durvan.optics.lobes import stack
 from durvan.optics.lobes.tables import tables
 from durvan.optics.tone import bytes_of, developed, srgb
-from durvan.progress import Step
+from durvan.progress import Step, silent
 from durvan.scene.drift import Drift
 from durvan.scene.model import Scene, Thing
+from durvan.scene.shapes import Shapes
 
-# What is asked, the most urgent first
-URGENCY: dict[type, int] = {
-    looking.Load: 0, looking.LookAt: 1, looking.FitAll: 2, looking.Cover: 3, looking.Render: 4, looking.MeasureAll: 5,
-    looking.Refine: 6,
-}  # fmt: skip
 SHOWN_SAMPLES = 16
 _PREVIEW_CLAMP = 30.0  # times white
 
@@ -45,13 +44,13 @@ class _Job:
 
     @property
     def urgency(self) -> tuple[int, int]:
-        return URGENCY[type(self.question)], self.number
+        return ASKED[type(self.question)].urgency, self.number
 
 
 class Server:
     """Answers questions one at a time; a more urgent one interrupts, and what was interrupted is gone on with."""
 
-    def __init__(self, source: BinaryIO, sink: BinaryIO) -> None:
+    def __init__(self, source: Connection, sink: Connection) -> None:
         self.source, self.sink = source, sink
         self.jobs: list[_Job] = []
         self.wake = threading.Condition()
@@ -60,24 +59,26 @@ class Server:
         self.gone = False
         self.count = 0
         self.scene: Scene | None = None
+        self.registry = Registry()
         self.appearance: Appearance | None = None
         self.shapes: Shapes | None = None
-        self.view: looking.Render | None = None
+        self.view: questions.Render | None = None
         self.films: dict[str, tuple[staging.Staged, renderer.Film]] = {}
 
     def listen(self) -> None:
-        """Take questions in until the other side is gone. A newer question of a kind takes an older one's place."""
+        """Take questions in until the other side is gone. A newer question takes the place of an older one in its lane."""
         while True:
-            question = looking.get(self.source)
-            with self.wake:
-                if question is None:
+            try:
+                question = self.source.recv()
+            except (OSError, EOFError):
+                with self.wake:
                     self.gone = True
                     self.wake.notify()
-                    return
+                return
+            with self.wake:
                 self.count += 1
-                kinds: tuple[type, ...] = (type(question),)
-                if isinstance(question, looking.Load):
-                    kinds = tuple(URGENCY)
+                said = ASKED[type(question)]
+                kinds = tuple(kind for kind, other in ASKED.items() if said.ends_all or other.lane == said.lane)
                 self.jobs = [job for job in self.jobs if not isinstance(job.question, kinds)]
                 if self.now is not None and isinstance(self.now.question, kinds):
                     self.dropped.add(self.now.number)
@@ -106,10 +107,11 @@ class Server:
             try:
                 done = self._answer(job.question)
             except DurvanError as problem:
-                self.say(looking.Trouble(type(job.question).__name__, str(problem)))
+                self.say(questions.Trouble(type(job.question).__name__, str(problem)))
                 continue
             except Exception as problem:  # noqa: BLE001 - one bad material must not take the others' pictures away
-                self.say(looking.Trouble(type(job.question).__name__, f"{type(problem).__name__}: {problem}"))
+                said = f"{type(problem).__name__}: {problem}"
+                self.say(questions.Trouble(type(job.question).__name__, said, traceback.format_exc()))
                 continue
             with self.wake:
                 if not done and job.number not in self.dropped and not self.gone:
@@ -118,40 +120,36 @@ class Server:
     def say(self, answer: object) -> None:
         """Answer."""
         try:
-            looking.put(self.sink, answer)
+            self.sink.send(answer)
         except OSError:
             self.gone = True
 
     def _answer(self, question: Any) -> bool:
-        if isinstance(question, looking.Load):
-            self.scene = question.scene
-            self.appearance = Appearance(question.scene, registry(), swatches.cache_folder())
-            self.shapes = None
-            self.films, self.view = {}, None
+        if (self.scene is None or self.appearance is None) and not isinstance(question, questions.Load):
             return True
-        if self.scene is None or self.appearance is None:
-            return True
-        answers: dict[type, Callable[[Any], bool]] = {
-            looking.LookAt: self._look_at, looking.MeasureAll: self._measure_all, looking.FitAll: self._fit_all,
-            looking.Render: self._render, looking.Cover: self._cover,
-            looking.Refine: self._refine,
-        }  # fmt: skip
-        return answers[type(question)](question)
+        return ASKED[type(question)].answer(self, question)
+
+    def _load(self, question: questions.Load) -> bool:
+        self.scene, self.registry = question.scene, read(question.user_packs)
+        self.appearance = Appearance(question.scene, self.registry, swatches.cache_folder())
+        self.shapes = None
+        self.films, self.view = {}, None
+        return True
 
     # swatches
 
-    def _look_at(self, question: looking.LookAt) -> bool:
+    def _look_at(self, question: questions.LookAt) -> bool:
         assert self.appearance is not None
-        thing = question.thing
+        thing = question.pair.thing
         one = self.appearance.source(thing)
-        two = self.appearance.target(thing, question.translation)
+        two = self.appearance.target(thing, question.pair.translation)
         polar = np.array([polar_curve(one), polar_curve(two)])
         a, b = self.appearance.makers.of(one), self.appearance.makers.of(two)
 
         def show(first: swatches.Swatch, second: swatches.Swatch, found: Drift, done: bool = False) -> None:
             self.say(
-                looking.Seen(
-                    thing.id, bytes_of(srgb(first.pictures)), bytes_of(srgb(second.pictures)),
+                questions.Seen(
+                    thing.id, question.pair.key, bytes_of(srgb(first.pictures)), bytes_of(srgb(second.pictures)),
                     difference_picture(first, second), found, polar, (tuple(first.notes), tuple(second.notes)), done,
                 )
             )  # fmt: skip
@@ -168,10 +166,11 @@ class Server:
         show(a.swatch(), b.swatch(), found, True)
         return True
 
-    def _measure_all(self, question: looking.MeasureAll) -> bool:
+    def _measure_all(self, question: questions.MeasureAll) -> bool:
         assert self.appearance is not None
         while question.pairs:
-            thing, translation = question.pairs[0]
+            pair = question.pairs[0]
+            thing, translation = pair.thing, pair.translation
             found = self.appearance.drift(thing, translation, self.stop)
             if found is None:
                 return False
@@ -181,21 +180,15 @@ class Server:
                 return False
             small = [bytes_of(srgb(halved(maker.swatch().pictures[0]))) for maker in (one, two)]
             question.pairs.pop(0)
-            self.say(looking.Measured(thing.id, found, small[0], small[1], len(question.pairs)))
+            self.say(questions.Measured(thing.id, pair.key, found, small[0], small[1], len(question.pairs)))
         return True
 
-    def _fit_all(self, question: looking.FitAll) -> bool:
+    def _fit_all(self, question: questions.FitAll) -> bool:
         assert self.appearance is not None
-        notes, drifts = {}, {}
-        tried = len(question.pairs)
-        for thing, translation in question.pairs:
-            better = self.appearance.improve(thing, translation, self.stop)
-            if self.stop():
-                return False
-            if better is not None:
-                notes[thing.id] = list(better.notes)
-                drifts[thing.id] = better.after
-        self.say(looking.Fitted(notes, drifts, tried))
+        found = fit_all(self.appearance, question.pairs, self.stop)
+        if found is None:
+            return False
+        self.say(found)
         return True
 
     # the camera's view
@@ -203,22 +196,22 @@ class Server:
     def _shapes(self) -> Shapes:
         assert self.scene is not None
         if self.shapes is None:
-            self.shapes = read_shapes(Path(self.scene.file))
+            self.shapes = reader(Path(self.scene.file)).shapes(Path(self.scene.file), silent)
         return self.shapes
 
     def _staged(self, side: str, things: list[Thing], camera: str, size: tuple[int, int]) -> staging.Staged:
         assert self.scene is not None
-        return staging.stage(self.scene, self._shapes(), things, registry(), camera, size)
+        return staging.stage(self.scene, self._shapes(), things, self.registry, camera, size)
 
-    def _cover(self, question: looking.Cover) -> bool:
+    def _cover(self, question: questions.Cover) -> bool:
         assert self.scene is not None
         staged = self._staged("source", list(self.scene.things.values()), question.camera, (320, 180))
         seen = renderer.first_things(staged.built, staged.camera, 320, 180)
         shares = {staged.materials[m]: share for m, share in seen.coverage().items() if staged.materials[m]}
-        self.say(looking.Covered(shares))
+        self.say(questions.Covered(shares))
         return True
 
-    def _render(self, question: looking.Render) -> bool:
+    def _render(self, question: questions.Render) -> bool:
         """Both sides as far as asked; what was interrupted is gone on with."""
         assert self.scene is not None
         if question is not self.view:
@@ -230,7 +223,7 @@ class Server:
             self.view = question
         return self._go_on(question.samples)
 
-    def _refine(self, question: looking.Refine) -> bool:
+    def _refine(self, question: questions.Refine) -> bool:
         return self._go_on(question.samples)
 
     def _go_on(self, samples: int) -> bool:
@@ -247,9 +240,31 @@ class Server:
                 if not renderer.expose(staged.built, staged.camera, film, more, bounces, clamp, self.stop):
                     return False
                 shown = developed(staged.exposed(film.picture), staged.sampling.response)
-                self.say(looking.Rendered(side, bytes_of(shown), film.samples, samples, tuple(staged.notes)))
+                self.say(questions.Rendered(side, bytes_of(shown), film.samples, samples, tuple(staged.notes)))
             level *= 2
         return True
+
+
+@dataclass(frozen=True)
+class Asked:
+    """How a question is taken: the lower its urgency, the sooner; a newer one takes the place of those in its lane, or of
+    all; `answer` says whether it is done."""
+
+    urgency: int
+    lane: str
+    answer: Callable[[Server, Any], bool]
+    ends_all: bool = False
+
+
+ASKED: dict[type, Asked] = {
+    questions.Load: Asked(0, "scene", Server._load, ends_all=True),
+    questions.LookAt: Asked(1, "closely", Server._look_at),
+    questions.FitAll: Asked(2, "fits", Server._fit_all),
+    questions.Cover: Asked(3, "cover", Server._cover),
+    questions.Render: Asked(4, "render", Server._render),
+    questions.MeasureAll: Asked(5, "drifts", Server._measure_all),
+    questions.Refine: Asked(6, "refine", Server._refine),
+}
 
 
 def difference_picture(one: swatches.Swatch, two: swatches.Swatch) -> NDArray[np.uint8]:
@@ -281,21 +296,22 @@ def polar_curve(look: Record) -> NDArray[np.float64]:
 
 def main() -> None:
     """Serve standard input and output."""
-    source, sink = sys.stdin.buffer, os.fdopen(os.dup(sys.stdout.fileno()), "wb")
+    source = Connection(os.dup(sys.stdin.fileno()), writable=False)
+    sink = Connection(os.dup(sys.stdout.fileno()), readable=False)
     os.dup2(sys.stderr.fileno(), sys.stdout.fileno())  # whatever a library prints must not fall among the answers
     os.nice(5)  # the window goes first
     server = Server(source, sink)
 
     def prepare(step: Step) -> None:
-        server.say(looking.Preparing(step.doing, step.done, step.of))
+        server.say(questions.Preparing(step.doing, step.done, step.of))
 
     threading.Thread(target=server.listen, name="durvan-listen", daemon=True).start()
     try:
         compiling.ensure(prepare)
     except DurvanError as problem:
-        server.say(looking.Trouble("renderer", str(problem)))
+        server.say(questions.Trouble("renderer", str(problem)))
         return
-    server.say(looking.Preparing(""))
+    server.say(questions.Preparing(""))
     swatches.tidy(swatches.cache_folder())
     server.run()
 

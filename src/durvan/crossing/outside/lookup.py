@@ -4,19 +4,21 @@ from __future__ import annotations
 
 import math
 import os
-from dataclasses import dataclass, field
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
 
 from durvan.files import facts
+from durvan.files.copies import copy_path, is_current
 from durvan.files.index import Shelf
 from durvan.files.inventory import take
 from durvan.files.resolve import Known, Resolver
 from durvan.files.roots import Root
 from durvan.formats import pictures
-from durvan.formats.usd_assets import anchor_of
 from durvan.progress import Report, silent
-from durvan.scene.model import Kind, Scene
+from durvan.scene.model import Kind, OutsideFile, Scene
+from durvan.scene.places import anchor_of
 
 
 @dataclass
@@ -25,8 +27,8 @@ class Outlook:
     what is remembered of files that were there once."""
 
     roots: tuple[Root, ...] = ()
-    links: dict[str, str] = field(default_factory=dict)
-    known: dict[str, Known] = field(default_factory=dict)
+    links: Mapping[str, str] = field(default_factory=dict)
+    known: Mapping[str, Known] = field(default_factory=dict)
     shelf: Shelf = field(default_factory=Shelf)
 
 
@@ -41,14 +43,57 @@ def resolver(scene: Scene, outlook: Outlook, report: Report = silent) -> Resolve
     return Resolver(folders_of(scene), outlook.roots, outlook.shelf, outlook.links, outlook.known, report=report)
 
 
-def settle(scene: Scene, outlook: Outlook | None = None, report: Report = silent) -> bool:
-    """Look every file of a scene up again, and tell its things what they have to know of them; whether anything changed."""
-    before = scene.files
-    scene.files = take(scene.references, resolver(scene, outlook or Outlook(), report), report)
-    if scene.files == before:
-        return False
-    _tell(scene)
-    return True
+@dataclass(frozen=True)
+class Disk:
+    """What the disk said at one time: every file outside, what formulas have to know of a thing's pictures, and which
+    prepared copy the target reads in a picture's place (by written path)."""
+
+    files: Mapping[str, OutsideFile] = field(default_factory=dict)
+    facts: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
+    copies: Mapping[str, str] = field(default_factory=dict)
+
+
+def look(
+    scene: Scene, outlook: Outlook | None = None, copies: str = "", before: Disk | None = None, report: Report = silent
+) -> Disk:
+    """Look every file of a scene up; `before` itself when nothing is other than it was then.
+
+    `copies` says where tiled copies are: empty for none, "beside" the originals, or a folder.
+    """
+    files = take(scene.references, resolver(scene, outlook or Outlook(), report), report)
+    if before is not None and files == before.files:
+        files, facts_ = dict(before.files), before.facts
+    else:
+        facts_ = _facts(scene, files)
+    made = {file.written: copy for file in files.values() if (copy := _copy(file, copies))}
+    found = Disk(files, facts_, made)
+    return before if before is not None and found == before else found
+
+
+def _copy(file: OutsideFile, copies: str) -> str:
+    """The prepared copy that is read in a picture's place; empty when the original is."""
+    if not copies or not file.first:
+        return ""
+    place = copy_path(file.resolved, copies)
+    made = [copy_path(member, copies) for member in file.members] or [place]
+    originals = file.members or (file.first,)
+    return place if all(is_current(copy, one) for copy, one in zip(made, originals, strict=True)) else ""
+
+
+def seen(scene: Scene, disk: Disk, before: tuple[Scene, Disk] | None = None) -> Scene:
+    """A scene with the files that the disk has. Things of which the disk says what it said `before` are the same ones."""
+    things = dict(scene.things)
+    for name, more in disk.facts.items():
+        if before is not None and before[1].facts.get(name) == more and name in before[0].things:
+            things[name] = before[0].things[name]
+        else:
+            things[name] = replace(things[name], context={**things[name].context, **more})
+    return replace(scene, files=dict(disk.files), things=things)
+
+
+def with_files(scene: Scene, outlook: Outlook | None = None, report: Report = silent) -> Scene:
+    """A scene with its files as they are now."""
+    return seen(scene, look(scene, outlook, report=report))
 
 
 @lru_cache(maxsize=256)
@@ -57,17 +102,19 @@ def _lux(path: str, stamp: object) -> float:
     return pictures.map_lux(path)
 
 
-def _tell(scene: Scene) -> None:
-    """Channels of every picture, and the light on level ground that one of surroundings stands for, in lux."""
+def _facts(scene: Scene, files: Mapping[str, OutsideFile]) -> dict[str, dict[str, float]]:
+    """Channels of every picture, and the light on level ground that one of surroundings stands for, in lux; by thing."""
+    out: dict[str, dict[str, float]] = {}
     pictured = set()
-    for file in scene.files.values():
+    for file in files.values():
         for name, node, _ in file.users:
             thing = scene.things[name]
             pictured.add(name)
             if file.channels:
-                thing.context[f"{node}:channels"] = float(file.channels)
+                out.setdefault(name, {})[f"{node}:channels"] = float(file.channels)
             if thing.kind is Kind.LIGHT and file.width:
-                thing.context["map_lux"] = _lux(file.first, facts.stamp(file.first))
+                out.setdefault(name, {})["map_lux"] = _lux(file.first, facts.stamp(file.first))
     for thing in scene.of(Kind.LIGHT):
         if thing.root is not None and thing.id not in pictured:
-            thing.context.setdefault("map_lux", math.pi)  # a dome without a picture is white: π lux a nit
+            out.setdefault(thing.id, {})["map_lux"] = math.pi  # a dome without a picture is white: π lux a nit
+    return out

@@ -25,7 +25,7 @@ class Work:
 
 
 def work(
-    scene: Scene, uses: Mapping[str, list[PictureUse]], where: str = "beside", outlook: Outlook | None = None,
+    scene: Scene, uses: Mapping[str, tuple[PictureUse, ...]], where: str = "beside", outlook: Outlook | None = None,
     settings: Mapping[Use, Settings] | None = None,
 ) -> Work:  # fmt: skip
     """What there is to do for a scene. A picture that is used in several ways is filtered for the most delicate of

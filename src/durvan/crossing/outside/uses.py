@@ -8,18 +8,13 @@ from dataclasses import dataclass
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
 from durvan.files.copies import Use
-from durvan.scene.graph import Graph, Node, Value
+from durvan.scene.graph import Graph, Link, Node, Value
 from durvan.scene.model import Kind, Scene, Thing
+from durvan.scene.vocabulary import common_ground
 
-# What a port of the common ground wants to be fed with.
-_COLOUR = {
-    "base_color", "specular_color", "transmission_color", "subsurface_color", "emission_color", "coat_color", "fuzz_color",
+_TAKEN_AS = {
+    "colour": Use.COLOUR, "data": Use.DATA, "mask": Use.MASK, "normal": Use.NORMAL, "height": Use.HEIGHT,
 }  # fmt: skip
-_DATA = {
-    "specular_roughness", "base_metalness", "geometry_normal", "coat_roughness", "coat_weight", "transmission_weight",
-    "subsurface_weight", "specular_weight", "fuzz_weight", "emission_luminance",
-}  # fmt: skip
-_MASK = {"geometry_opacity"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,36 +59,29 @@ class PictureUse:
 
 def of_thing(thing: Thing, pack: Pack | None) -> Iterator[PictureUse]:
     """The pictures that one thing reads."""
-    if thing.kind is Kind.LIGHT:
-        for node in thing.graph.nodes.values():
-            written = node.values.get("file")
-            if isinstance(written, str) and written:
-                yield PictureUse(thing.id, node.id, written, frozenset((Use.SURROUNDINGS,)))
-        return
-    if pack is None or thing.kind is not Kind.MATERIAL:
+    if pack is None or thing.kind not in (Kind.MATERIAL, Kind.LIGHT):
         return
     for node in thing.graph.nodes.values():
         kind = pack.type(node.kind)
-        if kind is None:
+        name = kind.playing("picture") if kind is not None else None
+        written = node.values.get(name) if name is not None else None
+        if kind is None or not isinstance(written, str) or not written:
             continue
-        for name, parameter in kind.parameters.items():
-            written = node.values.get(name)
-            if parameter.type == "file" and isinstance(written, str) and written:
-                uses, straight = _ends(thing.graph, node, pack)
-                said = next(((n, p) for n, p in kind.parameters.items() if p.reads_as), None)
-                if said is None:
-                    yield PictureUse(thing.id, node.id, written, uses, straight)
-                else:
-                    value = node.values.get(said[0], said[1].default)
-                    reads = said[1].reads_as
-                    yield PictureUse(
-                        thing.id, node.id, written, uses, straight, said[0], value, reads["colour"], reads["data"]
-                    )
+        if thing.kind is Kind.LIGHT:
+            yield PictureUse(thing.id, node.id, written, frozenset((Use.SURROUNDINGS,)))
+            continue
+        uses, straight = _ends(thing.graph, node, pack)
+        said = next(((n, p) for n, p in kind.parameters.items() if p.reads_as), None)
+        if said is None:
+            yield PictureUse(thing.id, node.id, written, uses, straight)
+        else:
+            value, reads = node.values.get(said[0], said[1].default), said[1].reads_as
+            yield PictureUse(thing.id, node.id, written, uses, straight, said[0], value, reads["colour"], reads["data"])
 
 
-def uses_of(scene: Scene, registry: Registry) -> dict[str, list[PictureUse]]:
+def uses_of(scene: Scene, registry: Registry) -> dict[str, tuple[PictureUse, ...]]:
     """The pictures that every thing reads, by thing; things without any are left out."""
-    found = {thing.id: list(of_thing(thing, registry.packs.get(thing.dialect))) for thing in scene.things.values()}
+    found = {thing.id: tuple(of_thing(thing, registry.packs.get(thing.dialect))) for thing in scene.things.values()}
     return {name: uses for name, uses in found.items() if uses}
 
 
@@ -109,31 +97,33 @@ def _ends(graph: Graph, picture: Node, source: Pack) -> tuple[frozenset[Use], bo
             for port, link in node.links.items():
                 if link.node != name:
                     continue
-                category, common = _common_port(source, node.kind, port)
-                if category == "normalmap":
-                    uses.add(Use.NORMAL)
-                    straight = straight and near and link.output in ("colour", "color", "out", "rgb", "rgba")
-                elif category == "bump":
-                    uses.add(Use.HEIGHT)
-                elif common in _MASK:
-                    uses.add(Use.MASK)
-                elif common in _DATA:
-                    uses.add(Use.DATA)
-                elif common in _COLOUR:
-                    uses.add(Use.COLOUR)
-                elif category != "open_pbr_surface":
+                taken = _taken(source, node.kind, port)
+                if taken is not None:
+                    uses.add(taken)
+                    if taken is Use.NORMAL:
+                        straight = straight and near and _whole(source, graph.nodes.get(name), link)
+                elif not source.is_surface(node.kind):
                     waiting.append((node.id, False))
     return frozenset(uses), straight
 
 
-def _common_port(source: Pack, kind: str, port: str) -> tuple[str, str]:
-    """The common ground's category and port that a parameter becomes; empty where it becomes none."""
+def _whole(source: Pack, node: Node | None, link: Link) -> bool:
+    """Whether a link reads all channels of a node, not one of them."""
+    compiled = source.compiled.get(node.kind) if node is not None else None
+    return compiled is None or compiled.outputs.get(link.output, "out") == "out"
+
+
+def _taken(source: Pack, kind: str, port: str) -> Use | None:
+    """What a parameter makes of a picture, by the port of the common ground that it becomes; None where it passes on."""
     compiled = source.compiled.get(kind)
     if compiled is None:
-        return "", ""
-    main = compiled.roles[compiled.main]
+        return None
     for case in compiled.cases:
         for entry in case.entries:
-            if port in entry.ours and entry.common:
-                return main, entry.common[0][1]
-    return main, ""
+            if port in entry.ours:
+                for role, common in entry.common:
+                    category = compiled.roles.get(role)
+                    said = common_ground().types[category].parameters.get(common) if category is not None else None
+                    if said is not None:
+                        return _TAKEN_AS.get(said.takes)
+    return None

@@ -6,13 +6,13 @@ from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Any
 
-from durvan.crossing.translation.ledger import Row
+from durvan.crossing.translation.ledger import Cause, Row, Step, Why
 from durvan.dialects.pack import CompiledCase, CompiledEntry, CompiledType, Pack, Ready
 from durvan.errors import FormulaError
 from durvan.graph.formula import flip_green, plain, wrap
 from durvan.graph.wire import Wire
 from durvan.scene.fate import Fate
-from durvan.scene.graph import Graph, Link, Node, Value
+from durvan.scene.graph import Graph, Link, Node, Problem, Value, same
 from durvan.scene.model import Thing
 from durvan.scene.vocabulary import common_ground
 
@@ -20,15 +20,25 @@ Port = tuple[str, str]
 
 
 _NOT_CARRIED = ("displacement", "volume")  # a material's other outputs
+_NOT_YET = Why(Cause.NOT_YET, "Displacement and volumes are not carried yet.")
+_ONLY_NOT_YET = Why(Cause.NOT_YET, "Only displacement or a volume uses it, and those are not carried yet.")
+_UNUSED = Why(Cause.UNUSED, "Nothing uses this node; it is left behind.")
+_CYCLE = Why(Cause.CYCLE, "This link closes a cycle; it is cut here.")
+_CHANNEL = Why(Cause.FOLDED, "It only takes a channel; the link says which.")
+_ANIMATED = Why(Cause.ANIMATED, "Animated; the value of one frame is carried.")
+_FEED = Why(Cause.FEED, "What feeds it cannot be carried; the value below it stands in.")
+_TURNED = Step("green turned by hand")
 
 
 @dataclass(slots=True)
 class Inward:
-    """A thing on the common ground, its rows, and which rows each port of each node came from."""
+    """A thing on the common ground, its rows, which rows each port of each node came from, and how nodes with several
+    readings were read."""
 
     graph: Graph
     rows: list[Row] = field(default_factory=list)
     origins: dict[Port, list[Row]] = field(default_factory=dict)
+    readings: dict[str, str] = field(default_factory=dict)
 
 
 class Incoming:
@@ -56,10 +66,10 @@ class Incoming:
             node = source.nodes[name]
             self._open_rows(node)
             if name not in reachable and name in others:
-                self._all_rows(Fate.HELD, "Only displacement or a volume uses it, and those are not carried yet.")
+                self._all_rows(Fate.HELD, _ONLY_NOT_YET)
                 continue
             if name not in reachable:
-                self._all_rows(Fate.LOST, "Nothing uses this node; it is left behind.")
+                self._all_rows(Fate.LOST, _UNUSED)
                 continue
             kind = self.pack.compiled.get(node.kind)
             if kind is None:
@@ -67,15 +77,13 @@ class Incoming:
                 continue
             for port, row in self.rows.items():
                 if (name, port) in cut:
-                    row.meet(Fate.HELD, "This link closes a cycle; it is cut here.")
+                    row.meet(Fate.HELD, _CYCLE)
             self.types[name] = kind
             self._convert(node, kind, {port for other, port in cut if other == name})
         for output, link in source.outputs.items():
             if output not in surface:
-                row = Row(
-                    self.thing.id, link.node, f"outputs:{output}", "geometry", None, "", True, Fate.HELD, "no rule"
-                )
-                row.reason = "Displacement and volumes are not carried yet."
+                place = f"outputs:{output}"
+                row = Row(self.thing.id, link.node, place, "geometry", None, "", True, Fate.HELD, _NOT_YET)
                 self.out.rows.append(row)
                 continue
             found = self.resolve(link, "surface")
@@ -90,7 +98,9 @@ class Incoming:
             link = source.nodes[row.node].links.get(row.parameter) if row.node in source.nodes else None
             if link is not None and link.node in self.thing.turned and row.fate < Fate.LOST:
                 row.meet(Fate.RECAST)
-                row.reason = f"The green of {link.node} is turned round by hand. {row.reason}".strip()
+                said = f"The green of {link.node} is turned round by hand. {row.reason}".strip()
+                row.why = replace(row.why, said=said)
+                row.steps = (*row.steps, _TURNED)
 
     def _ready_graph(self) -> Graph:
         """The source's graph in the vocabulary's words; nodes that are folded into links leave their rows."""
@@ -103,22 +113,22 @@ class Incoming:
         for name, node in graph.nodes.items():
             if name not in copy.nodes:
                 self._open_rows(node)
-                self._all_rows(Fate.RECAST, "It only takes a channel; the link says which.")
+                self._all_rows(Fate.RECAST, _CHANNEL)
         return copy
 
     def _unknown(self, node: Node) -> None:
-        known = self.pack.type(node.kind) is not None
-        why = (
-            self.pack.mapping.no_word_for.get(node.kind, f"{self.pack.title} has no mapping for '{node.kind}'.")
-            if known
-            else f"'{node.kind}' is not a word of {self.pack.title}; an add-on is missing."
-        )
+        title = self.pack.title
+        if self.pack.type(node.kind) is None:
+            said = f"'{node.kind}' is not a word of {title}; an add-on is missing."
+            why = Why(Cause.UNKNOWN_NODE, said, node.kind)
+        else:
+            said = f"{title} has no mapping for '{node.kind}'."
+            why = self.pack.unsaid.get(node.kind) or Why(Cause.NO_RULE, said, node.kind)
         self._all_rows(Fate.HELD, why)
 
-    def _all_rows(self, fate: Fate, reason: str) -> None:
+    def _all_rows(self, fate: Fate, why: Why) -> None:
         for row in self.rows.values():
-            row.meet(fate, reason)
-            row.rule = row.rule or "no rule"
+            row.meet(fate, why)
 
     def _open_rows(self, node: Node) -> None:
         kind = self.pack.type(node.kind)
@@ -134,14 +144,13 @@ class Incoming:
             self.rows[port] = row
             out.append(row)
             if port in node.animated:
-                row.meet(Fate.HELD, "Animated; the value of one frame is carried.")
+                row.meet(Fate.HELD, _ANIMATED)
         for port, problem in (node.problems or {}).items():
             if port not in self.rows:
                 family = kind.family_of(port) if kind else "procedurals"
-                self.rows[port] = Row(thing, node.id, port, family, problem)
+                self.rows[port] = Row(thing, node.id, port, family, problem.said)
                 out.append(self.rows[port])
-            self.rows[port].meet(Fate.HELD, problem)
-            self.rows[port].rule = "no rule"
+            self.rows[port].meet(Fate.HELD, why_of(problem))
 
     # one node
 
@@ -152,19 +161,21 @@ class Incoming:
             if not role.optional:
                 self._role(node, kind, role.name)
         case = self._case(node, kind)
+        if len(kind.cases) > 1:
+            self.out.readings[node.id] = case.name
         for entry in case.entries:
             self._entry(node, kind, entry, cut)
         self._close_chain(node, kind)
-        title = self.pack.title
         for port, row in self.rows.items():
-            if not row.rule:
-                known = port in kind.type.parameters
-                row.meet(
-                    Fate.LOST,
-                    f"{title} has no rule for '{port}' as it is used here." if known
-                    else f"'{port}' is not a parameter of {node.kind}; it has no meaning in {title}.",
-                )  # fmt: skip
-                row.rule = "no rule"
+            if not row.steps:
+                row.meet(Fate.LOST, self._without_rule(kind, port))
+
+    def _without_rule(self, kind: CompiledType, port: str) -> Why:
+        title = self.pack.title
+        if port in kind.type.parameters:
+            said = f"{title} has no rule for '{port}' as it is used here."
+            return Why(Cause.NO_RULE, said, f"{kind.kind}.{port}")
+        return Why(Cause.UNKNOWN_VALUE, f"'{port}' is not a parameter of {kind.kind}; it has no meaning in {title}.")
 
     def _role(self, node: Node, kind: CompiledType, name: str) -> Node:
         found = self.roles.get(name)
@@ -304,7 +315,9 @@ class Incoming:
                 return result.settled()
         except FormulaError as problem:
             for row in rows:
-                row.meet(Fate.HELD, f"The formula cannot act on this value: {problem.what}")
+                row.meet(
+                    Fate.HELD, Why(Cause.FORMULA, f"The formula cannot act on this value: {problem.what}", entry.rule)
+                )
             return None
         value: Value = plain(result)
         return value
@@ -323,7 +336,7 @@ class Incoming:
             if found is not None:
                 return _scaled(found, factor)
             for row in rows:
-                row.meet(Fate.HELD, "What feeds it cannot be carried; the value below it stands in.")
+                row.meet(Fate.HELD, _FEED)
         value = node.values.get(name)
         if value is None:
             parameter = self.pack.parameter(node.kind, name)
@@ -353,19 +366,17 @@ class Incoming:
 
     def _note(self, row: Row, entry: CompiledEntry, node: Node) -> None:
         """Write down on a row which rule acted, how, and what it leaves."""
-        row.rule = f"{row.rule}; {entry.rule}" if row.rule and row.rule != "no rule" else entry.rule
-        if entry.text_in:
-            if entry.units == ("", "") or entry.entry.to_common:
-                row.scaled = False
-            row.formula = f"{row.formula}; {entry.text_in}" if row.formula else entry.text_in
+        row.steps = (*row.steps, entry.step_in)
+        if entry.text_in and (entry.units == ("", "") or entry.entry.to_common):
+            row.scaled = False
         fate = Fate.RECAST if entry.entry.decides and not entry.entry.fate else entry.fate_in
-        row.meet(fate, entry.because)
+        row.meet(fate, entry.why)
         if fate is not Fate.KEPT and not (entry.text_in and entry.fate_in is Fate.RECAST):
             row.scaled = False
         if entry.measure is not None and row.measure is None:
             try:
                 row.measure = float(entry.measure.formula(*self._arguments(entry.measure, node, wires=False)))
-                row.measured = entry.entry.measured
+                row.measured, row.share = entry.entry.measured, entry.entry.share
             except FormulaError:
                 row.measure = None
 
@@ -392,24 +403,15 @@ class Incoming:
         self.results[node.id] = Link(graph.nodes[present[0][1].id].id)
 
 
-def same(a: Any, b: Any) -> bool:
-    """Whether two values are equal to the last bits that arithmetic leaves."""
-    if isinstance(a, tuple) and isinstance(b, tuple):
-        return len(a) == len(b) and all(same(x, y) for x, y in zip(a, b, strict=True))
-    if isinstance(a, tuple) or isinstance(b, tuple):  # one number stands for every channel
-        many, one = (a, b) if isinstance(a, tuple) else (b, a)
-        return isinstance(one, int | float) and all(same(part, one) for part in many)
-    if isinstance(a, bool) or isinstance(b, bool):
-        return a is b
-    if isinstance(a, int | float) and isinstance(b, int | float):
-        return a == b or abs(a - b) <= 1e-12 * max(abs(a), abs(b))
-    return bool(a == b)
-
-
 def _scaled(value: Value, factor: float) -> Value:
     if factor == 1.0 or isinstance(value, bool | str):
         return value
     return tuple(part * factor for part in value) if isinstance(value, tuple) else value * factor
+
+
+def why_of(problem: Problem) -> Why:
+    """The why of a value or a link that the file has wrong."""
+    return Why(Cause.BAD_LINK if problem.link else Cause.WRONG_VALUE, problem.said)
 
 
 def carry_in(thing: Thing, pack: Pack, metres_per_unit: float, readings: dict[str, str] | None = None) -> Inward:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -25,7 +26,7 @@ class Match:
 class Matcher:
     """Matches chains in one graph. `uses` counts the links that read each node, as formulas grow and fold them."""
 
-    def __init__(self, graph: Graph, pack: Pack, context: dict[str, float]) -> None:
+    def __init__(self, graph: Graph, pack: Pack, context: Mapping[str, float]) -> None:
         self.graph = graph
         self.pack = pack
         self.context = context

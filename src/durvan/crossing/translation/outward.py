@@ -6,27 +6,41 @@ are matched in their turn, so that what is no longer needed is never written.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import dataclass
 from itertools import islice
 from typing import Any
 
-from durvan.crossing.translation.inward import Inward, same
-from durvan.crossing.translation.ledger import Row
+from durvan.crossing.translation.inward import Inward
+from durvan.crossing.translation.ledger import IDLE, NO_CAUSE, Cause, Row, Why
 from durvan.crossing.translation.matching import Match, Matcher
 from durvan.dialects.pack import CompiledEntry, CompiledType, Pack, Ready
 from durvan.errors import FormulaError
 from durvan.graph.formula import plain
 from durvan.graph.wire import Wire
 from durvan.scene.fate import Fate
-from durvan.scene.graph import Graph, Link, Node, Value
+from durvan.scene.graph import Graph, Link, Node, Value, same
 from durvan.scene.vocabulary import COMPONENTS, LARGEST, Parameter, common_ground
 
-NOTHING_NEEDED = "At this value it does nothing, so nothing is needed for it."
+_NO_FORM = Why(Cause.FORMULA, "What it comes to cannot stand in the target; its default is used.")
+_PAST = Why(Cause.FOLDED, "It goes on past a node that has no counterpart.")
+_TAKEN_UP = Why(Cause.FOLDED, "Taken up by the formula of what it feeds.")
+_FEED = Why(Cause.FEED, "What feeds it has no counterpart; a constant stands in.")
+_FOLLOWS = Why(Cause.RULE, "It carries the formula of the map that it follows.")
+
+
+@dataclass(frozen=True, slots=True)
+class Outward:
+    """A thing in the target's words, and the nodes of the common ground that the target has no word for."""
+
+    graph: Graph
+    unsaid: tuple[tuple[str, Why], ...] = ()
 
 
 class Outgoing:
     """Carries one thing outwards. Use `carry_out`."""
 
-    def __init__(self, thing_id: str, inward: Inward, pack: Pack, context: dict[str, float], mpu: float) -> None:
+    def __init__(self, thing_id: str, inward: Inward, pack: Pack, context: Mapping[str, float], mpu: float) -> None:
         self.thing = thing_id
         self.inward = inward
         self.graph = inward.graph
@@ -41,6 +55,7 @@ class Outgoing:
         self.known = set(inward.graph.nodes)
         self.added: list[Row] = []
         self.pending: list[tuple[Node, str, Link]] = []
+        self.unsaid: list[tuple[str, Why]] = []
 
     def run(self) -> Graph:
         order, _ = self.graph.order()
@@ -119,7 +134,7 @@ class Outgoing:
             if value is None:
                 if parameter.default is not None:
                     for row in rows:
-                        row.meet(Fate.HELD, "What it comes to cannot stand in the target; its default is used.")
+                        row.meet(Fate.HELD, _NO_FORM)
                 continue
             if isinstance(value, Link):
                 self.pending.append((target, name, value))
@@ -159,8 +174,8 @@ class Outgoing:
             result = ready.formula(*self.matcher.arguments(ready, match, stem))
         except FormulaError as problem:
             fed = [self.graph.nodes[node.links[port].node] for node, port in ports if port in node.links]
-            why = (
-                next(filter(None, map(self._cause, fed)), "") or f"The formula cannot act on this value: {problem.what}"
+            why = next(filter(None, map(self._cause, fed)), None) or Why(
+                Cause.FORMULA, f"The formula cannot act on this value: {problem.what}", entry.rule
             )
             for row in rows:
                 row.meet(Fate.HELD, why)
@@ -220,10 +235,10 @@ class Outgoing:
             return
         grown = any(node.id not in self.known for node in match.roles.values())
         row = Row(
-            self.thing, "", name, match.type.type.family_of(name), None, parameter.unit, False, Fate.ADDED, entry.rule,
-            entry.text_out,
-            "It carries the formula of the map that it follows." if grown
-            else entry.because or f"The default of {self.pack.title} is another.",
+            self.thing, "", name, match.type.type.family_of(name), None, parameter.unit, False, Fate.ADDED,
+            _FOLLOWS if grown else entry.why if entry.why.said
+            else Why(Cause.RULE, f"The default of {self.pack.title} is another.", entry.rule),
+            (entry.step_out,),
         )  # fmt: skip
         row.targets.append((target.id, name))
         self.added.append(row)
@@ -233,17 +248,15 @@ class Outgoing:
             if (target.id, name) in row.targets:
                 continue
             row.targets.append((target.id, name))
-            if row.rule and entry.rule not in row.rule:
-                row.rule = f"{row.rule} → {entry.rule}"
-            if entry.text_out and entry.text_out not in row.formula:
-                row.formula = f"{row.formula} → {entry.text_out}" if row.formula else entry.text_out
+            if row.steps and all(step.rule != entry.rule for step in row.steps):
+                row.steps = (*row.steps, entry.step_out)
             simple = entry.fate_out is Fate.RECAST and not entry.entry.to_ours
             if entry.fate_out is not Fate.KEPT and not simple:
                 row.scaled = False
-            row.meet(entry.fate_out, entry.because if entry.fate_out > Fate.RECAST else "")
+            row.meet(entry.fate_out, entry.why if entry.fate_out > Fate.RECAST else NO_CAUSE)
             if entry.measure is not None and entry.entry.only == "out" and row.measure is None:
                 row.measure = self._measure(entry.measure, match)
-                row.measured = entry.entry.measured
+                row.measured, row.share = entry.entry.measured, entry.entry.share
 
     def _measure(self, ready: Ready, match: Match) -> float | None:
         try:
@@ -269,35 +282,38 @@ class Outgoing:
                 idle = port not in node.links and same(node.values.get(port), default)
                 for row in self.inward.origins.get((node.id, port), ()):
                     if row.fate < Fate.LOST and not row.targets:
-                        row.meet(Fate.RECAST if idle else Fate.LOST, NOTHING_NEEDED if idle else reason)
+                        row.meet(Fate.RECAST if idle else Fate.LOST, IDLE if idle else reason)
 
-    def _reason(self, category: str, port: str) -> str:
-        said = self.pack.mapping.no_word_for
+    def _reason(self, category: str, port: str) -> Why:
+        said = self.pack.unsaid
         return (
             said.get(f"{category}.{port}")
             or said.get(category)
-            or f"{self.pack.title} has no word for the {port.replace('_', ' ')}."
+            or Why(
+                Cause.NO_WORD, f"{self.pack.title} has no word for the {port.replace('_', ' ')}.", f"{category}.{port}"
+            )
         )
 
     def _without(self, node: Node) -> None:
         """A node that the target cannot say: what stands in for it goes on in its place."""
         reason = self._cause(node)
-        fate = Fate.HELD if reason and node.kind not in self.pack.mapping.no_word_for else Fate.LOST
-        reason = reason or f"{self.pack.title} has no node for '{node.kind}'."
+        fate = Fate.HELD if reason is not None and node.kind not in self.pack.unsaid else Fate.LOST
+        reason = reason or Why(Cause.NO_WORD, f"{self.pack.title} has no node for '{node.kind}'.", node.kind)
+        self.unsaid.append((node.id, reason))
         stand_in = common_ground().types[node.kind].stands_in if node.kind in common_ground().types else ""
         for port in list(node.ports()):
             for row in self.inward.origins.get((node.id, port), ()):
                 if port == stand_in:
-                    row.meet(Fate.RECAST, "It goes on past a node that has no counterpart.")
+                    row.meet(Fate.RECAST, _PAST)
                 else:
                     row.meet(fate, reason)
         link = node.links.get(stand_in)
         if link is not None:
             self._need(link)
 
-    def _cause(self, node: Node) -> str:
+    def _cause(self, node: Node) -> Why | None:
         """Why a node cannot be said: what the pack says of it, or of something that it is made of."""
-        said = self.pack.mapping.no_word_for
+        said = self.pack.unsaid
         waiting, hops = [node], 0
         while waiting and hops < 16:
             hops += 1
@@ -305,7 +321,7 @@ class Outgoing:
             if here.kind in said:
                 return said[here.kind]
             waiting.extend(self.graph.nodes[link.node] for link in here.links.values() if link.node in self.graph.nodes)
-        return ""
+        return None
 
     def _connect(self, target: Node, parameter: str, link: Link) -> None:
         seen: set[str] = set()
@@ -332,7 +348,7 @@ class Outgoing:
     def _break_rows(self, target: Node, parameter: str) -> None:
         for row in self.inward.rows:
             if (target.id, parameter) in row.targets:
-                row.meet(Fate.HELD, "What feeds it has no counterpart; a constant stands in.")
+                row.meet(Fate.HELD, _FEED)
 
     def _output(self, kind: CompiledType, output: str) -> str:
         back = kind.outputs_back
@@ -346,11 +362,7 @@ class Outgoing:
             folded = name in self.graph.nodes
             for row in rows:
                 if not row.targets:
-                    row.meet(
-                        Fate.RECAST,
-                        "Taken up by the formula of what it feeds." if folded
-                        else NOTHING_NEEDED,
-                    )  # fmt: skip
+                    row.meet(Fate.RECAST, _TAKEN_UP if folded else IDLE)
         for row in self.inward.rows:
             self._finish(row)
         for row in self.added:
@@ -364,7 +376,7 @@ class Outgoing:
         if row.fate is Fate.RECAST and row.scaled and len(row.targets) == 1:
             value, unit = row.target_values[0]
             if unit == row.unit and value is not None and same(value, row.value):
-                row.fate, row.formula = Fate.KEPT, ""
+                row.fate = Fate.KEPT
 
 
 def parameter_stem(entry: CompiledEntry) -> str:
@@ -415,8 +427,9 @@ def carry_out(
     thing_id: str,
     inward: Inward,
     pack: Pack,
-    context: dict[str, float] | None = None,
+    context: Mapping[str, float] | None = None,
     metres_per_unit: float = 0.01,
-) -> Graph:
-    """Write what stands on the common ground in a dialect's words, and end its rows; gives the target's graph."""
-    return Outgoing(thing_id, inward, pack, context or {}, metres_per_unit).run()
+) -> Outward:
+    """Write what stands on the common ground in a dialect's words, and end its rows."""
+    going = Outgoing(thing_id, inward, pack, context or {}, metres_per_unit)
+    return Outward(going.run(), tuple(going.unsaid))

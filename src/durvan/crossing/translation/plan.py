@@ -2,80 +2,38 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from enum import StrEnum
 
+from durvan.crossing.translation.choices import Choices, Note, Placement
 from durvan.crossing.translation.ledger import Ledger
-from durvan.crossing.translation.notes import TargetNote, write_in
-from durvan.crossing.translation.translate import Translation, translate
+from durvan.crossing.translation.notes import write_in
+from durvan.crossing.translation.translate import Inputs, Translation, in_target, translate
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError
-from durvan.files.copies import copy_path, is_current
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Graph
-from durvan.scene.model import Kind, OutsideFile, Scene, Thing
+from durvan.scene.model import Kind, Scene, Thing
 
-
-class Placement(StrEnum):
-    """Where the target's networks go."""
-
-    BESIDE = "beside"
-    ALONE = "alone"
-
+__all__ = ["KINDS", "Choices", "Placement", "Plan", "in_scope", "plan", "plan_one", "with_values"]
 
 KINDS = {"materials": Kind.MATERIAL, "lights": Kind.LIGHT, "cameras": Kind.CAMERA, "settings": Kind.SETTINGS}
 
 
 @dataclass(frozen=True)
-class Choices:
-    """All that a person decides about a crossing; the plan depends on these, the scene and the packs alone.
-
-    `scope` is "everything", kinds joined by commas, or paths and names joined by commas. `values` replace what the
-    source says, by thing, node and parameter; `readings` choose a case of a node's mapping by thing and node;
-    `left_out` are things that stay behind; `notes` are values put into the target, by hand or by a fit. `turned` are
-    pictures (thing, node) whose green points the other way than their reader takes it. `copies` says where the tiled
-    copies of pictures are that the target should read: empty for none, "beside" the originals, or a folder.
-    """
-
-    target: str
-    scope: str = "everything"
-    placement: Placement = Placement.BESIDE
-    values: tuple[tuple[str, str, str, float | str | bool], ...] = ()
-    readings: tuple[tuple[str, str, str], ...] = ()
-    left_out: tuple[str, ...] = ()
-    notes: tuple[TargetNote, ...] = ()
-    turned: tuple[tuple[str, str], ...] = ()
-    copies: str = ""
-
-    def copy_of(self, file: OutsideFile) -> str:
-        """The prepared copy that the target reads in a picture's place; empty when it reads the original."""
-        if not self.copies or not file.first:
-            return ""
-        place = copy_path(file.resolved, self.copies)
-        made = [copy_path(member, self.copies) for member in file.members] or [place]
-        return (
-            place
-            if all(is_current(copy, one) for copy, one in zip(made, file.members or (file.first,), strict=True))
-            else ""
-        )
-
-
-@dataclass
 class Plan:
-    """What would become of every thing in scope."""
+    """What would become of every thing in scope. `copies` are the tiled copies that are read in a picture's place."""
 
     scene: Scene
     choices: Choices
-    translations: dict[str, Translation] = field(default_factory=dict)
-    ledger: Ledger = field(default_factory=Ledger)
+    translations: Mapping[str, Translation] = field(default_factory=dict)
+    ledger: Ledger = field(default_factory=lambda: Ledger({}))
+    copies: Mapping[str, str] = field(default_factory=dict)
 
-    def release(self) -> None:
-        """Take the plan apart bit by bit; let go of at once, a large one holds every thread up."""
-        rows = self.ledger.rows
-        while rows:
-            del rows[-500:]
-        while self.translations:
-            self.translations.popitem()
+    @property
+    def target_things(self) -> list[Thing]:
+        """The things in the target's words; what is not carried is not there."""
+        return [in_target(self.scene.things[name], one) for name, one in self.translations.items()]
 
 
 def in_scope(scene: Scene, scope: str) -> list[Thing]:
@@ -96,7 +54,7 @@ def in_scope(scene: Scene, scope: str) -> list[Thing]:
     return [thing for thing in scene.things.values() if thing.id in chosen]
 
 
-def with_values(thing: Thing, values: dict[tuple[str, str], float | str | bool]) -> Thing:
+def with_values(thing: Thing, values: Mapping[tuple[str, str], float | str | bool]) -> Thing:
     """The thing as it would be with some values replaced; the thing itself stays as it is."""
     if not values:
         return thing
@@ -110,39 +68,78 @@ def with_values(thing: Thing, values: dict[tuple[str, str], float | str | bool])
     return replace(thing, graph=graph)
 
 
-def plan(scene: Scene, registry: Registry, choices: Choices, report: Report = silent) -> Plan:
+class _ByThing:
+    """A person's choices, looked up by the thing that they are about."""
+
+    def __init__(self, choices: Choices) -> None:
+        self.values: dict[str, list[tuple[str, str, float | str | bool]]] = {}
+        for one in choices.values:
+            self.values.setdefault(one.thing, []).append((one.node, one.parameter, one.value))
+        self.readings: dict[str, list[tuple[str, str]]] = {}
+        for read in choices.readings:
+            self.readings.setdefault(read.thing, []).append((read.node, read.case))
+        self.turned: dict[str, list[str]] = {}
+        for turn in choices.turned:
+            self.turned.setdefault(turn.thing, []).append(turn.node)
+        self.notes: dict[str, list[Note]] = {}
+        for note in choices.notes:
+            self.notes.setdefault(note.thing, []).append(note)
+
+    def inputs(self, thing: Thing, registry: Registry, target: str, metres_per_unit: float) -> Inputs:
+        """All that the translation of one thing depends on."""
+        name = thing.id
+        return Inputs(
+            thing, registry.packs.get(thing.dialect), registry.get(target), metres_per_unit,
+            tuple(self.values.get(name, ())), tuple(self.readings.get(name, ())), tuple(self.turned.get(name, ())),
+            tuple(self.notes.get(name, ())),
+        )  # fmt: skip
+
+
+def made(inputs: Inputs) -> Translation:
+    """One thing's translation, from all that it depends on. Pure."""
+    thing = with_values(inputs.thing, {(node, parameter): value for node, parameter, value in inputs.values})
+    if inputs.turned:
+        thing = replace(thing, turned=inputs.turned)
+    done = translate(thing, inputs.source, inputs.target, inputs.metres_per_unit, dict(inputs.readings))
+    done.inputs = inputs
+    if inputs.notes:
+        write_in(done, list(inputs.notes), inputs.target)
+    return done
+
+
+def plan_one(scene: Scene, registry: Registry, choices: Choices, thing: Thing) -> Translation:
+    """What becomes of one thing, whatever the scope."""
+    return made(_ByThing(choices).inputs(thing, registry, choices.target, scene.metres_per_unit))
+
+
+def plan(
+    scene: Scene, registry: Registry, choices: Choices, report: Report = silent, before: Plan | None = None,
+    copies: Mapping[str, str] | None = None,
+) -> Plan:  # fmt: skip
     """Work out what becomes of everything in scope. Pure: nothing is read or written, and nothing is changed.
 
+    What is in `before` and depends on the same inputs is taken from there; the result is the same without it.
     Raises PackError for an unknown target and MisuseError for an unknown scope; `report` may raise Stopped.
     """
-    target = registry.get(choices.target)
-    things = [thing for thing in in_scope(scene, choices.scope) if thing.id not in choices.left_out]
-    out = Plan(scene, choices)
-    values: dict[str, dict[tuple[str, str], float | str | bool]] = {}
-    for thing_id, node, parameter, value in choices.values:
-        values.setdefault(thing_id, {})[node, parameter] = value
-    readings: dict[str, dict[str, str]] = {}
-    for thing_id, node, case in choices.readings:
-        readings.setdefault(thing_id, {})[node] = case
-    turned: dict[str, list[str]] = {}
-    for thing_id, node in choices.turned:
-        turned.setdefault(thing_id, []).append(node)
-    notes: dict[str, list[TargetNote]] = {}
-    for note in choices.notes:
-        notes.setdefault(note.thing, []).append(note)
-    rows = out.ledger.rows
-    for count, thing in enumerate(things):
-        if count % 20 == 0:
-            report(Step("Planning", count, len(things)))
-        source = registry.packs.get(thing.dialect)
-        ready = with_values(thing, values.get(thing.id, {}))
-        if thing.id in turned:
-            ready = replace(ready, turned=tuple(turned[thing.id]))
-        done = translate(ready, source, target, scene.metres_per_unit, readings.get(thing.id))
-        if thing.id in notes:
-            write_in(done, notes[thing.id], target)
-        out.translations[thing.id] = done
-        rows.extend(done.rows)
-    out.ledger.count()
+    registry.get(choices.target)
+    things = [thing for thing in in_scope(scene, choices.scope) if thing.id not in set(choices.left_out)]
+    chosen = _ByThing(choices)
+    wanted = {t.id: chosen.inputs(t, registry, choices.target, scene.metres_per_unit) for t in things}
+    known = before.translations if before is not None else {}
+    fresh = {
+        name: inputs
+        for name, inputs in wanted.items()
+        if (was := known.get(name)) is None or was.inputs is None or not was.inputs.same(inputs)
+    }
+    new = dict(_all_made(fresh, report))
+    translations = {name: new[name] if name in new else known[name] for name in wanted}
+    ledger = Ledger(translations, before.ledger if before is not None else None)
     report(Step("Planning", len(things), len(things)))
-    return out
+    return Plan(scene, choices, translations, ledger, copies or {})
+
+
+def _all_made(wanted: Mapping[str, Inputs], report: Report) -> Iterable[tuple[str, Translation]]:
+    for count, (name, inputs) in enumerate(wanted.items()):
+        if count % 20 == 0:
+            report(Step("Planning", count, len(wanted)))
+        yield name, made(inputs)

@@ -2,26 +2,73 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
-from durvan.crossing.translation.inward import carry_in
-from durvan.crossing.translation.ledger import Row
+from durvan.crossing.translation.choices import Note
+from durvan.crossing.translation.inward import carry_in, why_of
+from durvan.crossing.translation.ledger import Cause, Counts, Row, Step, Why, tally_of
 from durvan.crossing.translation.outward import carry_out
 from durvan.dialects.pack import Pack
 from durvan.scene.fate import Fate
-from durvan.scene.graph import Graph, Node
-from durvan.scene.model import Thing
+from durvan.scene.graph import Graph, Node, Value
+from durvan.scene.model import Kind, Thing
+
+_SAME = Step("the same dialect")
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Inputs:
+    """All that a translation depends on; two that are the `same` come to the same."""
+
+    thing: Thing
+    source: Pack | None
+    target: Pack
+    metres_per_unit: float
+    values: tuple[tuple[str, str, float | str | bool], ...] = ()
+    readings: tuple[tuple[str, str], ...] = ()
+    turned: tuple[str, ...] = ()
+    notes: tuple[Note, ...] = ()
+
+    def same(self, other: Inputs) -> bool:
+        """Whether nothing differs; things and packs are values that do not change, so the same one is known at once."""
+        return (
+            self.thing is other.thing and self.source is other.source and self.target is other.target
+            and self.metres_per_unit == other.metres_per_unit and self.values == other.values
+            and self.readings == other.readings and self.turned == other.turned and self.notes == other.notes
+        )  # fmt: skip
 
 
 @dataclass(slots=True, eq=False)
 class Translation:
-    """What one thing becomes: its graph in the target's words, and its rows of the ledger."""
+    """What one thing becomes: its graph in the target's words, and its rows of the ledger.
+
+    `readings` are the cases that nodes with several were read by; `unsaid` the nodes of the common ground that the target
+    has no word for, with their why; `inputs` what it was made from; `looks` names both networks, once
+    it was asked for; `common` the values that a light, a camera or settings have on the common ground.
+    """
 
     thing: str
     source_dialect: str
     target_dialect: str
     graph: Graph
     rows: list[Row] = field(default_factory=list)
+    readings: dict[str, str] = field(default_factory=dict)
+    unsaid: tuple[tuple[str, Why], ...] = ()
+    common: dict[str, Value] = field(default_factory=dict)
+    inputs: Inputs | None = None
+    looks: str = ""
+    _counts: Counts | None = None
+
+    def to_travel(self) -> Translation:
+        """Only what is needed to look at it, for another process."""
+        return replace(self, rows=[], readings={}, unsaid=(), inputs=None)
+
+    @property
+    def counts(self) -> Counts:
+        """How many of its rows have which fate; counted once, when nothing is written into them any more."""
+        if self._counts is None:
+            self._counts = tally_of(self.rows)
+        return self._counts
 
 
 def translate(
@@ -37,8 +84,12 @@ def translate(
     if source.name == target.name:
         return _same(thing, target)
     inward = carry_in(thing, source, metres_per_unit, readings)
-    graph = carry_out(thing.id, inward, target, thing.context, metres_per_unit)
-    return Translation(thing.id, source.name, target.name, graph, inward.rows)
+    common: dict[str, Value] = {}
+    if thing.kind is not Kind.MATERIAL:
+        for node in inward.graph.nodes.values():
+            common.update(node.values)
+    out = carry_out(thing.id, inward, target, thing.context, metres_per_unit)
+    return Translation(thing.id, source.name, target.name, out.graph, inward.rows, inward.readings, out.unsaid, common)
 
 
 def _same(thing: Thing, pack: Pack) -> Translation:
@@ -53,23 +104,12 @@ def _same(thing: Thing, pack: Pack) -> Translation:
             unit = parameter.unit if parameter else ""
             row = Row(
                 thing.id, node.id, port, kind.family_of(port) if kind else "procedurals", node.values.get(port),
-                unit, port in node.links, Fate.KEPT, "the same dialect", targets=[(node.id, port)],
+                unit, port in node.links, Fate.KEPT, steps=(_SAME,), targets=[(node.id, port)],
                 target_values=[(node.values.get(port), unit)],
             )  # fmt: skip
             rows.append(row)
         for port, problem in (node.problems or {}).items():
-            rows.append(
-                Row(
-                    thing.id,
-                    node.id,
-                    port,
-                    "geometry",
-                    problem,
-                    fate=Fate.HELD,
-                    rule="no rule",
-                    reason=problem,
-                )
-            )
+            rows.append(Row(thing.id, node.id, port, "geometry", problem.said, fate=Fate.HELD, why=why_of(problem)))
     return Translation(thing.id, pack.name, pack.name, graph, rows)
 
 
@@ -77,18 +117,15 @@ def _unreadable(thing: Thing, target: Pack) -> Translation:
     """A thing in no dialect that is known: everything about it is held."""
     rows = [
         Row(
-            thing.id,
-            node.id,
-            port,
-            "procedurals",
-            node.values.get(port),
-            "",
-            port in node.links,
-            Fate.HELD,
-            "no rule",
-            reason=f"No dialect knows '{node.kind}'.",
+            thing.id, node.id, port, "procedurals", node.values.get(port), "", port in node.links, Fate.HELD,
+            Why(Cause.UNKNOWN_DIALECT, f"No dialect knows '{node.kind}'."),
         )
         for node in thing.graph.nodes.values()
         for port in node.ports()
-    ]
+    ]  # fmt: skip
     return Translation(thing.id, "", target.name, Graph(), rows)
+
+
+def in_target(thing: Thing, translation: Translation) -> Thing:
+    """A thing as it is in the target's words."""
+    return replace(thing, graph=translation.graph, dialect=translation.target_dialect)

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import math
 
-from pxr import UsdLux
-
 from durvan.dialects.look import Inputs, Lamp, Sampling, View
 from durvan.dialects.shared.looks import tinted
 from durvan.graph.expression import Lookup
+from durvan.optics.colour import usd_black_body
 
 
 def light(kind: str, get: Inputs) -> Lamp | None:
@@ -19,7 +18,7 @@ def light(kind: str, get: Inputs) -> Lamp | None:
     strength = get.number("intensity") * 2.0 ** min(max(get.number("exposure"), -60.0), 60.0)
     radiance = tinted(strength, get.numbers("color"), None)
     if get.flag("enableColorTemperature"):
-        warm = UsdLux.BlackbodyTemperatureAsRgb(get.number("colorTemperature"))
+        warm = usd_black_body(get.number("colorTemperature"))
         radiance = (radiance[0] * warm[0], radiance[1] * warm[1], radiance[2] * warm[2])
     shadows = get.flag("shadow")
     if shape in ("DomeLight", "DomeLight_1"):

@@ -8,7 +8,6 @@ by their logarithm.
 from __future__ import annotations
 
 import math
-import os
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,6 +27,7 @@ from durvan.optics.lobes.layout import (
     SHEEN,
     WALL,
 )
+from durvan.replacing import replacing
 
 COSINES, ALPHAS, INDICES = 24, 24, 21  # an index of exactly 1 is among them: below it everything may be reflected
 LEAST_INDEX, MOST_INDEX = 1.0 / 3.0, 3.0
@@ -143,9 +143,8 @@ def tables() -> Tables:
             kept = None
         if kept is None or kept.shape != (ALL,):
             kept = _worked_out(512)
-            part = file.with_name(f"albedo-{os.getpid()}.npy")
-            np.save(part, kept)
-            part.replace(file)
+            with replacing(file) as part:
+                np.save(part, kept)
         _loaded.append(kept)
     return _loaded[0]
 

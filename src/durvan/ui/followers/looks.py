@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QImage
 
-from durvan.crossing.looks import questions as looking
-from durvan.crossing.translation.plan import plan
-from durvan.crossing.translation.translate import Translation
+from durvan.crossing.looks import questions
+from durvan.crossing.looks.client import Renderer
+from durvan.crossing.looks.keys import LookKey
+from durvan.crossing.looks.pairs import Pair, pair, unfitted
+from durvan.crossing.looks.questions import Fitted
 from durvan.scene.drift import Drift
-from durvan.scene.model import Kind, Scene, Thing
+from durvan.scene.model import Kind, Scene
 from durvan.ui.frame.state import State
 
 MOST = 300  # materials that are measured by themselves; any other is when it is looked at
@@ -54,7 +56,7 @@ class Looks(QObject):
     def __init__(self, state: State, parent: QObject | None = None, rendering: bool = True) -> None:
         super().__init__(parent)
         self.state = state
-        self.renderer = looking.Renderer(self._answer.emit)
+        self.renderer = Renderer(self._answer.emit)
         self.closely: dict[str, Closely] = {}
         self.small: dict[str, tuple[QImage, QImage]] = {}
         self.shares: dict[str, float] = {}
@@ -63,9 +65,9 @@ class Looks(QObject):
         self.fitting = 0
         self.trouble = ""
         self.left = 0
-        self._keys: dict[str, int] = {}
+        self._keys: dict[str, LookKey] = {}
         self._files: dict[str, tuple[str, object]] = {}
-        self._news: dict[str, Drift] = {}
+        self._news: dict[LookKey, Drift] = {}
         self._asked = ""
         self._told = QTimer(self)
         self._told.setSingleShot(True)
@@ -95,164 +97,129 @@ class Looks(QObject):
             kept.clear()
         self._asked = self.trouble = ""
         self._files = _files_of(session.scene)
-        self.renderer.ask(looking.Load(session.scene))
+        self.renderer.ask(questions.Load(session.scene, session.registry.user))
         camera = self._camera()
         if camera:
-            self.renderer.ask(looking.Cover(camera))
+            self.renderer.ask(questions.Cover(camera))
 
     def _camera(self) -> str:
         session = self.state.session
         return next((thing.id for thing in session.scene.of(Kind.CAMERA)), "") if session is not None else ""
 
-    def _pairs(self) -> list[tuple[Thing, Translation]]:
+    def _pairs(self) -> list[Pair]:
         session = self.state.session
-        if session is None or session.plan is None:
+        if session is None:
             return []
-        found = [
-            (t, session.plan.translations[t.id])
-            for t in session.scene.of(Kind.MATERIAL)
-            if t.id in session.plan.translations
-        ]
-        found.sort(key=lambda pair: -self.shares.get(pair[0].id, 0.0))
-        return found[:MOST]
+        found = [t for t in session.scene.of(Kind.MATERIAL) if t.id in session.plan.translations]
+        found.sort(key=lambda thing: -self.shares.get(thing.id, 0.0))
+        return [pair(thing, session.plan.translations[thing.id], session.now.view.used_by) for thing in found[:MOST]]
 
     def _renewed(self) -> None:
         session = self.state.session
-        if session is None or session.plan is None:
+        if session is None:
             return
         if self._files != _files_of(session.scene):  # other pictures: both sides look different now
-            session.drifts.clear()
             self._opened()
-        fresh: list[tuple[Thing, Translation]] = []
-        for thing, translation in self._pairs():
-            key = _key(translation)
-            if self._keys.get(thing.id) != key:
-                self._keys[thing.id] = key
-                session.drifts.pop(thing.id, None)
-                fresh.append((thing, translation))
-        unmeasured = [pair for pair in self._pairs() if pair[0].id not in session.drifts]
+        pairs = self._pairs()
+        fresh = [one for one in pairs if self._keys.get(one.thing.id) != one.key]
+        self._keys.update((one.thing.id, one.key) for one in fresh)
         if not fresh:
             return
-        session.measured({})
+        unmeasured = [one for one in pairs if one.key not in session.evidence.drifts]
         self.left = len(unmeasured)
         camera = self._camera()
         if camera:
-            target = [_in_target(session.scene.things[name], done) for name, done in session.plan.translations.items()]
-            self.renderer.ask(looking.Render(camera, target, VIEW, FIRST_SAMPLES))
-            self.renderer.ask(looking.Refine(VIEW_SAMPLES))
-        self.renderer.ask(looking.MeasureAll(unmeasured))
+            self.renderer.ask(questions.Render(camera, session.plan.target_things, VIEW, FIRST_SAMPLES))
+            self.renderer.ask(questions.Refine(VIEW_SAMPLES))
+        self.renderer.ask(questions.MeasureAll(unmeasured))
         self._asked = ""
         self._look()
 
     def _look(self) -> None:
         session, thing = self.state.session, self.state.thing()
-        if session is None or session.plan is None or thing is None or thing.kind is not Kind.MATERIAL:
+        if session is None or thing is None or thing.kind is not Kind.MATERIAL:
             return
         translation = session.plan.translations.get(thing.id)
         if translation is None:
             return
-        asked = f"{thing.id} {_key(translation)}"
+        both = pair(thing, translation, session.now.view.used_by)
+        asked = f"{thing.id} {both.key}"
         if asked != self._asked:
             self._asked = asked
-            self.renderer.ask(looking.LookAt(thing, translation))
+            self.renderer.ask(questions.LookAt(both))
 
     def fit(self, names: list[str]) -> None:
-        """Have materials fitted, from what the rules alone give."""
+        """Have materials fitted, from what a person's choices come to without a fit."""
         session = self.state.session
         if session is None:
             return
-        choices = session.document.choices()
-        bare = type(choices)(
-            choices.target, ",".join(names), choices.placement, choices.values, choices.readings, choices.left_out,
-            tuple(note for note in choices.notes if note.by == "hand"),
-        )  # fmt: skip
-        made = plan(session.scene, session.registry, bare)
-        pairs = [(session.scene.things[name], done) for name, done in made.translations.items()]
+        pairs = unfitted(session.plan, session.registry, names, session.now.view.used_by)
         self.fitting = len(pairs)
-        self.renderer.ask(looking.FitAll(pairs))
+        self.renderer.ask(questions.FitAll(pairs))
         self.state.looked.emit()
 
     # answers
 
     def _take(self, answer: object) -> None:
-        if isinstance(answer, looking.Seen):
+        if isinstance(answer, questions.Seen):
             self._take_seen(answer)
-        elif isinstance(answer, looking.Measured):
+        elif isinstance(answer, questions.Measured):
             self.small[answer.thing] = (image(answer.source), image(answer.target))
-            self._news[answer.thing] = answer.drift
+            self._news[answer.key] = answer.drift
             self.left = answer.left
             if not self._told.isActive():
                 self._told.start()
-        elif isinstance(answer, looking.Covered):
+        elif isinstance(answer, questions.Covered):
             self.shares = answer.shares
             self.state.looked.emit()
-        elif isinstance(answer, looking.Rendered):
+        elif isinstance(answer, questions.Rendered):
             self.views[answer.side] = (image(answer.picture), answer.samples, answer.of, answer.notes)
             self.rendered.emit(answer.side)
-        elif isinstance(answer, looking.Preparing):
+        elif isinstance(answer, questions.Preparing):
             self.preparing = answer.text
             self.prepared.emit(answer.text)
-        elif isinstance(answer, looking.Fitted):
+        elif isinstance(answer, Fitted):
             self._take_fits(answer)
-        elif isinstance(answer, looking.Trouble):
+        elif isinstance(answer, questions.Trouble):
             self.fitting = 0
             self.trouble = answer.text
             self.prepared.emit(answer.text)
 
-    def _take_seen(self, answer: looking.Seen) -> None:
+    def _take_seen(self, answer: questions.Seen) -> None:
         self.closely[answer.thing] = Closely(
             [image(p) for p in answer.source], [image(p) for p in answer.target], [image(p) for p in answer.difference],
             answer.drift, answer.polar, answer.notes, answer.done,
         )  # fmt: skip
         if answer.done:
-            self._news[answer.thing] = answer.drift
+            self._news[answer.key] = answer.drift
             if not self._told.isActive():
                 self._told.start()
         self.seen.emit(answer.thing)
 
-    def _take_fits(self, answer: looking.Fitted) -> None:
+    def _take_fits(self, answer: Fitted) -> None:
         self.fitting = 0
         session = self.state.session
-        if session is not None and answer.notes:
-            session.put_fits(answer.notes)
-            self.state.renew()
+        if session is not None and answer.change is not None:
+            session.measured(answer.drifts)
+            self.state.change("Fit", answer.change)
         else:
-            self.trouble = "" if answer.notes else "No fit lowers the drift."
+            self.trouble = "No fit lowers the drift."
         self.state.looked.emit()
 
     def _tell(self) -> None:
         session = self.state.session
         if session is not None and self._news:
-            session.measured({name: found for name, found in self._news.items() if name in session.scene.things})
-            self._news = {}
-            self.state.looked.emit()
+            news, self._news = self._news, {}
+            session.measured(news)
+            self.state.catch_up()
 
     def weight(self, thing: str) -> float:
         """How much a material shows: its drift times the share of the picture it covers (a thousandth at least)."""
         session = self.state.session
-        found = session.drifts.get(thing) if session is not None else None
+        found = session.drift(thing) if session is not None else None
         return found.mean * max(self.shares.get(thing, 0.0), 0.001) if found is not None else 0.0
 
 
 def _files_of(scene: Scene) -> dict[str, tuple[str, object]]:
     """Which file every picture is read from now, and which state of it."""
     return {file.written: (file.first, (file.size, file.changed)) for file in scene.pictures.values()}
-
-
-def _key(translation: Translation) -> int:
-    """Changes when the target's network does."""
-    return hash(
-        tuple(
-            (
-                node.id,
-                node.kind,
-                tuple(sorted((k, str(v)) for k, v in node.values.items())),
-                tuple(sorted((k, str(v)) for k, v in node.links.items())),
-            )
-            for node in translation.graph.nodes.values()
-        )
-    )
-
-
-def _in_target(thing: Thing, translation: Translation) -> Thing:
-    return replace(thing, graph=translation.graph, dialect=translation.target_dialect)

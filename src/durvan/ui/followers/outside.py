@@ -75,7 +75,8 @@ class Outside(QObject):
         self.small.asked.connect(self.looker.view)
         self._seen.connect(self.small.take, QUEUED)
         self.left = 0
-        self._fresh: dict[str, Verdict] = {}
+        self._fresh: dict[facts.Stamp, Verdict] = {}
+        self._judging: dict[str, facts.Stamp] = {}
         self._asked: set[facts.Stamp] = set()
         self._sums = ThreadPoolExecutor(1, "durvan-sums")
         self._stop = threading.Event()
@@ -119,6 +120,7 @@ class Outside(QObject):
         keys = {path: facts.stamp(path) for path in paths}
         wanted = [path for path, key in keys.items() if key is not None and key not in self._asked]
         self._asked.update(key for key in keys.values() if key is not None)
+        self._judging.update((path, key) for path, key in keys.items() if key is not None)
         self._counted.emit(len(wanted))
         self.looker.test(wanted)
 
@@ -136,7 +138,7 @@ class Outside(QObject):
     def _take(self, path: str, found: Verdict | None) -> None:
         self.left = max(0, self.left - 1)
         if found is not None:
-            self._fresh[path] = found
+            self._fresh[self._judging[path]] = found
             if found.problem:
                 broken(path, found.problem)
         if not self.left:  # the last: there is nothing to wait for
@@ -150,21 +152,17 @@ class Outside(QObject):
         if session is None or not self._fresh:
             self.judged.emit()
             return
-        news, bad = self._fresh, any(verdict.problem for verdict in self._fresh.values())
-
-        def work(report: object) -> None:
-            if bad:  # a picture that breaks off is only known to do so now
-                session.settle()
-            session.audited(news)
-
-        began = time.monotonic()
-        if self.state.run("Judging pictures", work, lambda _: self._done(began), quietly=True):
-            self._fresh = {}
-        else:
+        if self.state.working or self.state.job is not None:
             self._told.start()
+            return
+        news, self._fresh = self._fresh, {}
+        session.audited(news)
+        began = time.monotonic()
+        # a picture that breaks off is only known to do so now
+        bad = any(verdict.problem for verdict in news.values())
+        self.state.catch_up(bad, lambda _: self._done(began))
 
     def _done(self, began: float) -> None:
-        self.state.looked.emit()
         self.judged.emit()
         # Telling is dear in a large scene, so there it is done less often.
         took = 1000 * (time.monotonic() - began)
@@ -173,19 +171,14 @@ class Outside(QObject):
     # following the disk
 
     def follow(self) -> None:
-        """Look the files up again; plan anew when something is other than it was. Waits while something runs."""
-        session = self.state.session
-        if session is None:
-            return
+        """Look the files up again; what follows is told when something is other than it was. Waits while something runs."""
 
         def after(changed: bool) -> None:
             if changed:
                 self.small.forget()
-                self.state.renew()
-            else:
-                self._renewed()
+            self._renewed()
 
-        if not self.state.run("Looking at files", session.settle, after, quietly=True):
+        if self.state.session is not None and not self.state.catch_up(True, after):
             self._later.start()
 
     # checksums

@@ -15,9 +15,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from durvan.crossing.document.changes import ReadAs, TakeFit
 from durvan.crossing.findings import Finding
-from durvan.crossing.job.document import Reading
-from durvan.crossing.translation.ledger import Row
+from durvan.crossing.translation.choices import Reading
+from durvan.crossing.translation.ledger import By, Row
 from durvan.scene.fate import SHOWN, Fate
 from durvan.scene.model import Kind, Thing
 from durvan.ui.followers.looks import Looks
@@ -119,24 +120,25 @@ class Evidence(QScrollArea):
                 [("drift before", f"{row.drift[0]:.2f}", "ΔE00"), ("after the fit", f"{row.drift[1]:.2f}", "ΔE00")]
             )
         if row.formula:
-            self._formula(row.formula)
+            self._formulas(row)
         if row.measure is not None:
             self.down.addSpacing(4)
             self.down.addWidget(label("What remains", bold=True))
-            self.down.addWidget(label(f"{words.amount(row.measure, row.measured)} {row.measured}", wrap=True))
+            self.down.addWidget(label(words.remaining(row), wrap=True))
         self._meaning(row)
         self.down.addSpacing(6)
         self.down.addWidget(small("rule"))
-        self.down.addWidget(label(row.rule.replace(" → ", "\n→ ").replace("; ", "\n"), SMALL, wrap=True))
+        rules = dict.fromkeys(f"→ {step.rule}" if step.outward else step.rule for step in row.steps)
+        self.down.addWidget(label("\n".join(rules) or row.rule, SMALL, wrap=True))
         self._readings(row)
 
-    def _formula(self, text: str) -> None:
+    def _formulas(self, row: Row) -> None:
         box = QWidget()
         box.setObjectName("formula")
         box.setStyleSheet(f"#formula {{ background: {SLIP.name()}; }}")
         inside = column(box, (10, 8, 10, 8), 2)
-        for part in text.replace(" → ", "; → ").split("; "):
-            line = label(_breakable(part), wrap=True)
+        for text in dict.fromkeys(f"→ {s.formula}" if s.outward else s.formula for s in row.steps if s.formula):
+            line = label(_breakable(text), wrap=True)
             line.setFont(font(SMALL, mono=True))
             line.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             inside.addWidget(line)
@@ -171,7 +173,8 @@ class Evidence(QScrollArea):
         compiled = pack.compiled.get(node.kind) if pack is not None and node is not None else None
         if compiled is None or len(compiled.cases) < 2:
             return
-        now = next((c.name for c in compiled.cases if f"({c.name})" in row.rule), "")
+        translation = session.plan.translations.get(thing.id)
+        now = translation.readings.get(row.node, "") if translation is not None else ""
         others = [case.name for case in compiled.cases if case.name and case.name != now]
         if not now or not others:
             return
@@ -184,10 +187,7 @@ class Evidence(QScrollArea):
             self.down.addWidget(button)
 
     def _read(self, thing: str, node: str, case: str) -> None:
-        session = self.state.session
-        if session is not None:
-            kept = [r for r in session.document.readings if (r.thing, r.node) != (thing, node)]
-            self.state.change(f"Read as {case}", readings=[*kept, Reading(thing=thing, node=node, case=case)])
+        self.state.change(f"Read as {case}", ReadAs(entry=Reading(thing=thing, node=node, case=case)))
 
     # drift
 
@@ -196,7 +196,7 @@ class Evidence(QScrollArea):
         session = self.state.session
         if session is None or thing.kind is not Kind.MATERIAL:
             return
-        found = session.drifts.get(thing.id)
+        found = session.drift(thing.id)
         if found is None:
             text = self.looks.trouble or self.looks.preparing or "The drift is being measured."
             self.down.addWidget(small(text, wrap=True))
@@ -216,7 +216,7 @@ class Evidence(QScrollArea):
         share = self.looks.shares.get(thing.id)
         if share is not None:
             pairs.append(("covers", f"{100 * share:.1f}", "% of the view"))
-        fits = [note for note in session.document.notes if note.thing == thing.id and note.by == "fit"]
+        fits = [note for note in session.document.notes if note.thing == thing.id and note.by is By.FIT]
         if fits:
             pairs.append(("before the fit", f"{fits[0].before:.2f}", "ΔE00"))
         self._pairs(pairs)
@@ -247,21 +247,19 @@ class Evidence(QScrollArea):
             self.down.addWidget(button)
 
     def _drop_fit(self, thing: str) -> None:
-        if self.state.session is not None:
-            self.state.session.drop_fit(thing)
-            self.state.renew()
+        self.state.change("Take the fit back", TakeFit(thing=thing))
 
     # a value of the target, by hand
 
     def _edit(self, row: Row) -> None:
         """The target's value as a line to type in; what is typed becomes a note by hand."""
         session, thing = self.state.session, self.state.thing()
-        if session is None or session.plan is None or thing is None or not row.targets:
+        if session is None or thing is None or not row.targets:
             return
         node_name, name = row.targets[0]
         translation = session.plan.translations.get(thing.id)
         node = translation.graph.nodes.get(node_name) if translation is not None else None
-        pack = self.state.registry.packs[session.document.target]
+        pack = self.state.registry.packs[session.plan.choices.target]
         parameter = pack.parameter(node.kind, name) if node is not None else None
         if node is None or parameter is None or name in node.links or parameter.type not in EDITABLE:
             return
@@ -286,7 +284,7 @@ class Evidence(QScrollArea):
             self.state.put(thing.id, node_name, name, typed)
 
         line.editingFinished.connect(put)
-        if row.by == "hand":
+        if row.by is By.HAND:
             back = link("Take it back", "What the rules gave counts again.")
             back.clicked.connect(lambda: self.state.put(thing.id, node_name, name, None))
             self.down.addWidget(back)
@@ -317,11 +315,7 @@ class Evidence(QScrollArea):
 
     def _cell(self, family: str, fate: Fate) -> None:
         session = self.state.session
-        rows = (
-            [r for r in session.plan.ledger if r.family == family and r.fate is fate]
-            if session and session.plan
-            else []
-        )
+        rows = [r for r in session.plan.ledger if r.family == family and r.fate is fate] if session else []
         self.down.addWidget(title(f"{NAMES.get(family, family).capitalize()}, {fate.word} {len(rows)}"))
         self._fate(fate, "")
         self.down.addWidget(rule())

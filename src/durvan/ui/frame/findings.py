@@ -113,30 +113,30 @@ class Findings(QWidget):
         if self.which == "open":
             groups = session.open_groups()
         elif self.which == "all":
-            groups = session.groups
+            groups = session.now.findings.groups
         else:
-            groups = grouped(finding for finding in session.findings if session.accepted(finding))
+            groups = grouped(finding for finding in session.now.findings if session.accepted(finding))
         if self.here.isChecked():
-            return grouped(f for group in groups for f in group.findings if f.station == self.station)
+            return [group for group in groups if group.first.station == self.station]
         return groups
 
     def fill(self) -> None:
         """Fill the table."""
         opened = {self._key(item) for item in self._tops() if item.isExpanded()}
         at = self.tree.currentItem()
-        here = self._key(at) if at is not None else ""
+        here = self._key(at) if at is not None else None
         self.tree.blockSignals(True)
         self.tree.clear()
         groups = self.shown()
         for group in groups:
             item = self._top(group)
-            if group.title in opened:
+            if group.key in opened:
                 item.setExpanded(True)
                 self._open_group(item)
-            if group.title == here:
+            if group.key == here:
                 self.tree.setCurrentItem(item)
         self.tree.blockSignals(False)
-        number = sum(len(group.findings) for group in groups)
+        number = sum(group.count for group in groups)
         if self.state.session is None:
             self.told.setText("")
         elif not groups and self.which == "open":
@@ -153,14 +153,15 @@ class Findings(QWidget):
             if item is not None
         ]
 
-    def _key(self, item: QTreeWidgetItem) -> str:
+    def _key(self, item: QTreeWidgetItem) -> tuple[str, str] | None:
         data = item.data(0, _DATA)
-        return data.title if isinstance(data, Group | Finding) else ""
+        if isinstance(data, Finding):
+            return data.code, data.topic
+        return data.key if isinstance(data, Group) else None
 
     def _top(self, group: Group) -> QTreeWidgetItem:
-        first = group.findings[0]
-        about = self._about(first) if len(group.findings) == 1 else f"{group.consequence}"
-        number = len(group.findings)
+        first, number = group.first, group.count
+        about = self._about(first) if number == 1 else f"{group.consequence}"
         item = QTreeWidgetItem([group.level.word, _number(number, False), group.title, about, ""])
         item.setData(0, _DATA, group)
         item.setFont(0, font(bold=group.level == 0))
@@ -177,17 +178,13 @@ class Findings(QWidget):
         return item
 
     def _action(self, item: QTreeWidgetItem, group: Group) -> None:
-        remedies = [f.remedies[0] for f in group.findings if f.remedies and f.remedies[0].bulk]
+        if not group.first.remedies:  # one that has none tells for all of its kind
+            return
+        remedies = group.remedies
         if not remedies or self.which == "accepted":
             return
-        many = len(remedies) > 1
-        text = (
-            remedies[0]
-            .all_label.replace(" all ", f" all {len(remedies)} ")
-            .replace("Leave all out", f"Leave all {len(remedies)} out")
-            if many
-            else remedies[0].label
-        )
+        many = len(remedies)
+        text = remedies[0].all_label(many) if many > 1 else remedies[0].label
         button = QPushButton(text)
         button.setProperty("link", True)
         button.setFont(font(bold=True))
@@ -212,7 +209,7 @@ class Findings(QWidget):
     def _open_group(self, item: QTreeWidgetItem) -> None:
         group = item.data(0, _DATA)
         if isinstance(group, Group):
-            item.setText(1, _number(len(group.findings), True))
+            item.setText(1, _number(group.count, True))
         if not isinstance(group, Group) or item.childCount():
             return
         for finding in group.findings[:_MOST]:
@@ -228,7 +225,7 @@ class Findings(QWidget):
     def _close_group(self, item: QTreeWidgetItem) -> None:
         group = item.data(0, _DATA)
         if isinstance(group, Group):
-            item.setText(1, _number(len(group.findings), False))
+            item.setText(1, _number(group.count, False))
 
     # following
 
@@ -287,7 +284,7 @@ class Findings(QWidget):
         labels: dict[str, list] = {}
         for finding in found:
             for remedy in finding.remedies:
-                labels.setdefault(remedy.label if len(found) == 1 else remedy.all_label, []).append(remedy)
+                labels.setdefault(remedy.label if len(found) == 1 else remedy.all_label(), []).append(remedy)
         for text, remedies in labels.items():
             action = QAction(text, menu)
             action.triggered.connect(lambda _=False, r=remedies: self.state.apply(r))

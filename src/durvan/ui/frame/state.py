@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from durvan.crossing.document.changes import Change, Fit, SetRoots
 from durvan.crossing.findings import Finding, Remedy
+from durvan.crossing.job.outcome import Outcome
 from durvan.crossing.job.session import Session, start
 from durvan.crossing.translation.ledger import Row
 from durvan.dialects.registry import Registry
@@ -105,6 +107,8 @@ class State(QObject):
         if self._again and self.job is None:
             self._again = False
             self.renew()
+        elif self.job is None and self.session is not None and self.session.behind:
+            self.catch_up()
 
     @property
     def working(self) -> bool:
@@ -143,16 +147,39 @@ class State(QObject):
         self.selected.emit()
 
     def renew(self) -> None:
-        """Work out plan and findings again, after the document changed."""
-        session = self.session
-        if session is None:
-            return
-        if not self.run("Planning", session.renew, lambda _: self._renewed()):
+        """Work out what follows again, after the document changed."""
+        if self.session is not None and not self.run("Planning", self.session.work(), self._renewed):
             self._again = True
 
-    def _renewed(self) -> None:
+    def catch_up(self, afresh: bool = False, then: Callable[[bool], None] = lambda _: None) -> bool:
+        """Work out what follows from what was found out meanwhile, without a sign of it; False when something runs.
+
+        `afresh` looks the files up again. `then` hears whether they are other than they were.
+        """
+        session = self.session
+        if session is None:
+            return False
+        disk = session.evidence.disk
+
+        def take(outcome: Outcome) -> None:
+            other = outcome.evidence.disk is not disk
+            if session is self.session and session.take(outcome):
+                if other:
+                    self.tell()
+                else:
+                    self.looked.emit()
+            then(other)
+
+        return self.run("Taking in", session.work(afresh), take, quietly=True)
+
+    def _renewed(self, outcome: Outcome) -> None:
+        if self.session is not None and self.session.take(outcome):
+            self.tell()
+
+    def tell(self) -> None:
+        """Tell every view that another outcome stands."""
         selection = self.selection
-        if selection.row is not None and self.session is not None and self.session.plan is not None:
+        if selection.row is not None and self.session is not None:
             old = selection.row
             fresh = next(
                 (
@@ -162,14 +189,14 @@ class State(QObject):
                 ),
                 None,
             )
-            self.selection = Selection(selection.thing, fresh)
+            self.selection = replace(selection, row=fresh)
         self.renewed.emit()
         self.selected.emit()
 
-    def change(self, name: str, **changes: object) -> None:
+    def change(self, name: str, *changes: Change) -> None:
         """Change the document as one command, and follow it up."""
         if self.session is not None:
-            self.session.do(name, **changes)
+            self.session.do(name, *changes)
             self.renew()
 
     def undo(self) -> None:
@@ -183,14 +210,14 @@ class State(QObject):
             self.renew()
 
     def apply(self, remedies: list[Remedy]) -> None:
-        """Take remedies."""
-        fits = [str(remedy.change[1]) for remedy in remedies if remedy.change[0] == "fit"]
-        others = [remedy for remedy in remedies if remedy.change[0] != "fit"]
-        if self.session is not None and others:
-            self.session.apply(others)
+        """Take remedies; what is a request is passed on to whoever sees to its work."""
+        if self.session is None:
+            return
+        requests = self.session.apply(remedies)
+        if len(requests) < len(remedies):
             self.renew()
-        if fits:
-            self.fit_wanted.emit(fits)
+        if requests:
+            self.fit_wanted.emit([remedy.does.thing for remedy in requests if isinstance(remedy.does, Fit)])
 
     def relink(self, changes: Mapping[str, str], name: str = "") -> None:
         """Put other paths in the place of written ones, all as one command."""
@@ -200,9 +227,7 @@ class State(QObject):
 
     def set_roots(self, roots: list[Root], name: str) -> None:
         """Put other roots in the place of the crossing's."""
-        if self.session is not None:
-            self.session.set_roots(roots, name)
-            self.renew()
+        self.change(name, SetRoots(roots=tuple(roots)))
 
     def put(self, thing: str, node: str, parameter: str, value: Value | None) -> None:
         """Put a value into the target by hand, or take it away again."""
@@ -214,13 +239,13 @@ class State(QObject):
         """Accept findings."""
         if self.session is not None:
             self.session.accept(findings, reason)
-            self.renewed.emit()
+            self.tell()
 
     def reopen(self, findings: list[Finding]) -> None:
         """Open accepted findings again."""
         if self.session is not None:
             self.session.reopen(findings)
-            self.renewed.emit()
+            self.tell()
 
     def carry(self, out: Path) -> None:
         """Write the target's file."""
@@ -259,7 +284,7 @@ class State(QObject):
 
     def rows(self, thing: str) -> list[Row]:
         """The ledger rows of a thing."""
-        if self.session is None or self.session.plan is None:
+        if self.session is None:
             return []
         translation = self.session.plan.translations.get(thing)
         return translation.rows if translation is not None else []

@@ -70,7 +70,7 @@ class Strip(QWidget):
         assert session is not None  # asked by paintEvent
         names = self.state.registry.packs
         source = names[session.scene.dialect].title if session.scene.dialect in names else "no dialect"
-        target = names[session.document.target].title
+        target = names[session.plan.choices.target].title
         where = "beside the original" if session.document.placement == "beside" else "alone"
         left, right = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight
         wide = _SIDE - 26

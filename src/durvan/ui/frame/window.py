@@ -23,10 +23,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from durvan.crossing.job.document import ENDING
+from durvan.crossing.document.store import ENDING
 from durvan.dialects.registry import Registry
 from durvan.errors import DurvanError
-from durvan.formats.usd_open import ENDINGS
+from durvan.formats.table import read_endings, write_endings
 from durvan.progress import Step
 from durvan.record.build import record as record_data
 from durvan.record.page import page
@@ -42,7 +42,9 @@ from durvan.ui.stations.facing.view import Facing
 from durvan.ui.stations.files.view import Files
 from durvan.ui.stations.survey.view import Survey
 
-_SCENES = "Scenes and crossings (" + " ".join(f"*{ending}" for ending in (*ENDINGS, ENDING)) + ")"
+_SCENES = "Scenes and crossings (" + " ".join(f"*{ending}" for ending in (*read_endings(), ENDING)) + ")"
+
+_TARGETS = "Scenes (" + " ".join(f"*{ending}" for ending in write_endings()) + ")"
 
 
 class Window(QMainWindow):
@@ -221,9 +223,8 @@ class Window(QMainWindow):
         name = session.file.name if session.file is not None else session.scene.name
         self.setWindowTitle(f"{name}[*] · Durvan")
         self.setWindowModified(session.changed)
-        open_ = session.open_findings()
-        stops = len(session.stops())
-        told = f"{len(open_)} open" if open_ else "nothing open"
+        open_, stops = len(session.open), len(session.stops())
+        told = f"{open_} open" if open_ else "nothing open"
         self.open_count.setText(f"{told}, {stops} of them stop the delivery" if stops else told)
         for station, button in self.buttons.items():
             number = session.open_at(station)
@@ -299,7 +300,7 @@ class Window(QMainWindow):
             return
         source = Path(session.scene.file)
         suggested = str(source.with_name(f"{source.stem}_{session.document.target}.usda"))
-        name, _ = QFileDialog.getSaveFileName(self, "Carry", suggested, "USD (*.usda *.usdc *.usd)")
+        name, _ = QFileDialog.getSaveFileName(self, "Carry", suggested, _TARGETS)
         if name:
             self.state.carry(Path(name))
 

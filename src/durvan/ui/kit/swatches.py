@@ -114,7 +114,7 @@ class Swatches(QWidget):
         packs = self.state.registry.packs
         if session is None or thing is None or thing.dialect not in packs:
             return "source", "target"
-        return packs[thing.dialect].title, packs[session.document.target].title
+        return packs[thing.dialect].title, packs[session.plan.choices.target].title
 
     def _polar(self, painter: QPainter, x: float, curves: np.ndarray) -> None:
         """Both sides' answers over the half circle; lengths by the cube root, as lightness goes."""
@@ -194,5 +194,5 @@ class Views(QWidget):
         packs = self.state.registry.packs
         if session is None:
             return side
-        name = session.scene.dialect if side == "source" else session.document.target
+        name = session.scene.dialect if side == "source" else session.plan.choices.target
         return packs[name].title if name in packs else side

@@ -5,14 +5,14 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from durvan.crossing.findings.networks import amount
+from durvan.crossing.findings.networks import remaining
 from durvan.crossing.translation.ledger import Row
 from durvan.dialects.pack import Pack
 from durvan.scene.graph import Value
 from durvan.scene.vocabulary import COMPONENTS, Parameter
 
 __all__ = [
-    "NotRead", "amount", "bytes_in_words", "count", "parameter_tip", "plain", "read", "source_value", "spoken", "target_value", "value",
+    "NotRead", "bytes_in_words", "count", "parameter_tip", "plain", "read", "remaining", "source_value", "spoken", "target_value", "value",
 ]  # fmt: skip
 
 

@@ -66,7 +66,7 @@ class Pages(QWidget):
             packs = self.state.registry.packs
             target = translation.graph if translation is not None else Graph()
             rows = translation.rows if translation is not None else []
-            ends = (packs.get(thing.dialect), packs[session.document.target])
+            ends = (packs.get(thing.dialect), packs[session.plan.choices.target])
             self.drawn = geometry.lay_out(thing.graph, target, rows, ends, self.state.fate)
         self.setMinimumSize(QSize(int(self.drawn.width), int(self.drawn.height) + 8))
         self._centre()
@@ -268,7 +268,7 @@ class Pages(QWidget):
         packs = self.state.registry.packs
         for slip, line in self.lines():
             if slip.x <= x <= slip.x + slip.width and abs(line.y - y) <= geometry.ROW / 2:
-                pack = packs.get(thing.dialect) if slip.side == "source" else packs[session.document.target]
+                pack = packs.get(thing.dialect) if slip.side == "source" else packs[session.plan.choices.target]
                 return words.parameter_tip(pack, slip.node.kind, line.parameter, line.row)
         return ""
 
@@ -331,7 +331,7 @@ class Facing(QWidget):
             fate = worst(session.plan.ledger.tally(thing.id)) if session.plan is not None else None
             if fate is not None:
                 said.append(f"worst: {fate.word}")
-            drift = session.drifts.get(thing.id)
+            drift = session.drift(thing.id)
             if drift is not None:
                 said.append(f"drift {drift.mean:.1f}")
             if self.state.fate is not None:

@@ -50,7 +50,7 @@ class FileEvidence:
         self._actions(down, file)
         down.addWidget(rule())
         self._facts(down, file)
-        self._pixels(down, session.verdicts.get(file.first), file)
+        self._pixels(down, session.verdict(file), file)
         self._users(down, file)
 
     def _places(self, down: QVBoxLayout, file: OutsideFile) -> None:
@@ -100,7 +100,7 @@ class FileEvidence:
     def _allow(self, folder: str) -> None:
         session = self.state.session
         if session is not None:
-            self.state.set_roots([*session.roots(), Root(folder, deep=False)], "Allow a folder")
+            self.state.set_roots([*session.document.roots, Root(folder, deep=False)], "Allow a folder")
 
     def _point(self, down: QVBoxLayout, file: OutsideFile) -> None:
         name, _ = QFileDialog.getOpenFileName(down.parentWidget(), f"Where is {shown(understand(file.written).name)}?")

@@ -81,7 +81,7 @@ class Library(QDialog):
             return
         outlook = session.outlook()
         finder = Resolver((), outlook.roots, outlook.shelf, known=outlook.known)
-        rules = list(dict.fromkeys(_taught(session.links())))
+        rules = list(dict.fromkeys(_taught(session.document.linked())))
         self.state.run(
             "Looking at scenes",
             lambda report: library.dry_run(library.scenes_in([folder]), finder, rules, [folder], report),

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from durvan.crossing.document.changes import Choose
 from durvan.crossing.outside.readying import work
 from durvan.files.copies import CHOICES, DEFAULTS, Settings, Use
 from durvan.files.paths import shown
@@ -107,12 +108,13 @@ class Preparing(QWidget):
             self.folder = ""
         session = self.state.session
         if session is not None and session.document.copies:
-            self.state.change("Choose where copies are", copies=self.place)
+            self.state.change("Choose where copies are", Choose(copies=self.place))
         self.fill()
 
     def _reads(self) -> None:
         copies = self.place if self.reads.currentData() else ""
-        self.state.change("Let the target read copies" if copies else "Let the target read originals", copies=copies)
+        name = "Let the target read copies" if copies else "Let the target read originals"
+        self.state.change(name, Choose(copies=copies))
 
     def ask_settings(self) -> None:
         """Ask how each kind of picture is made."""
@@ -131,7 +133,7 @@ class Preparing(QWidget):
         place, settings = self.place, dict(self.settings)
 
         def make(report: Report) -> tuple[Prepared, dict[str, str]]:
-            found = work(session.scene, session.uses, place, session.outlook(), settings)
+            found = work(session.scene, session.now.uses, place, session.outlook(), settings)
             return prepare(found.tasks, 0, report), found.passed
 
         self.told.setText("")

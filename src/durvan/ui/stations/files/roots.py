@@ -74,7 +74,7 @@ class Roots(QWidget):
 
     def own(self) -> list[Root]:
         """The crossing's roots."""
-        return list(self.state.session.roots()) if self.state.session is not None else []
+        return list(self.state.session.document.roots) if self.state.session is not None else []
 
     def fill(self) -> None:
         """Show them as they are now."""
@@ -84,7 +84,7 @@ class Roots(QWidget):
         self.list.clear()
         if session is not None:
             serves = Counter(file.root for file in session.scene.files.values() if file.root)
-            own = len(session.roots())
+            own = len(session.document.roots)
             for place, root in enumerate(session.outlook().roots):
                 self._add(root, serves[root.folder], place < own)
             self.list.setCurrentRow(min(row, self.list.count() - 1))
@@ -161,7 +161,7 @@ class Roots(QWidget):
             self.state.failed.emit(problem)
             return
         session.user_roots = tuple(files.of_user())
-        self.state.set_roots([], "Keep the roots for every crossing")
+        self.state.set_roots([], "Keep the roots for every crossing")  # other roots: the files are looked up again
 
     def write(self, file: Path) -> None:
         """Write the list into a text file."""

@@ -92,9 +92,9 @@ class Files(QAbstractTableModel):
         of = (session.scene.files, session.document.values) if session is not None else (None, None)
         if self._texts_of[0] is not of[0] or self._texts_of[1] is not of[1]:
             self._texts_of, self._text, self._uses = of, {}, {}
-            values = session.document.values if session is not None else []
+            values = session.document.values if session is not None else ()
             self._chosen = {(v.thing, v.node, v.parameter): v.value for v in values}
-            for use in (use for many in (session.uses if session is not None else {}).values() for use in many):
+            for use in (use for many in (session.now.uses if session is not None else {}).values() for use in many):
                 self._uses.setdefault(use.written, []).append(use)
 
     def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt
@@ -16,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from durvan.crossing.translation.ledger import worst
-from durvan.scene.fate import SHOWN, Fate
+from durvan.scene.fate import Fate
 from durvan.scene.model import Kind, Thing
 from durvan.ui.followers.looks import Looks
 from durvan.ui.frame.state import Selection, State
@@ -39,7 +40,7 @@ class Things(QAbstractTableModel):
         super().__init__()
         self.state, self.looks = state, looks
         self.weighed = False
-        self.rows: list[tuple[Thing, dict[Fate, int], Fate | None]] = []
+        self.rows: list[tuple[Thing, Mapping[Fate, int], Fate | None]] = []
         state.renewed.connect(self.renew)
         state.filtered.connect(self.renew)
         state.looked.connect(self.renew)
@@ -51,15 +52,14 @@ class Things(QAbstractTableModel):
         session = self.state.session
         if session is not None:
             for thing in session.scene.things.values():
-                counts = session.plan.ledger.tally(thing.id) if session.plan is not None else dict.fromkeys(SHOWN, 0)
+                counts = session.plan.ledger.tally(thing.id)
                 if self.state.fate is None or counts[self.state.fate]:
                     self.rows.append((thing, counts, worst(counts)))
-        drifts = session.drifts if session is not None else {}
-        self.weighed = bool(drifts) and bool(self.looks.shares)
+        self.weighed = session is not None and bool(session.evidence.drifts) and bool(self.looks.shares)
         self.rows.sort(key=self._order)
         self.endResetModel()
 
-    def _order(self, row: tuple[Thing, dict[Fate, int], Fate | None]) -> tuple[float, ...]:
+    def _order(self, row: tuple[Thing, Mapping[Fate, int], Fate | None]) -> tuple[float, ...]:
         thing, counts, fate = row
         return (
             -self.looks.weight(thing.id) if self.weighed else 0.0,
@@ -88,7 +88,7 @@ class Things(QAbstractTableModel):
         thing, counts, fate = self.rows[index.row()]
         column = index.column()
         session = self.state.session
-        drift = session.drifts.get(thing.id) if session is not None else None
+        drift = session.drift(thing.id) if session is not None else None
         if role == Qt.ItemDataRole.DisplayRole:
             shown = f"{drift.mean:.1f}" if drift is not None else ""
             return ("", spoken(thing.name), shown, "")[column]

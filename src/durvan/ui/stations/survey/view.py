@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from durvan.crossing.document.changes import Choose
 from durvan.crossing.exchange.carry import Carried
 from durvan.progress import Step
 from durvan.scene.model import FileState, Kind
@@ -191,9 +192,9 @@ class Survey(QWidget):
         if session is not None and abs(session.document.drift_limit - wanted) > 1e-6:
             self._set("Choose the drift limit", drift_limit=wanted)
 
-    def _set(self, name: str, **changes: object) -> None:
+    def _set(self, name: str, **choice: object) -> None:
         if not self.filling:
-            self.state.change(name, **changes)
+            self.state.change(name, Choose.model_validate(choice))
 
     def _fill(self) -> None:
         session = self.state.session

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -12,45 +11,15 @@ import numpy as np
 from numpy.typing import NDArray
 from pxr import Gf, Tf, Usd, UsdGeom, UsdShade
 
-from durvan.formats.usd_open import metres_per_unit, open_stage
+from durvan.formats.usd.opening import metres_per_unit, open_stage
 from durvan.progress import Report, Step, silent
+from durvan.scene.shapes import Mesh, Shapes
 
 Floats = NDArray[np.float64]
 Triangles = NDArray[np.int32]
 Places = NDArray[np.int64]
 _MOST = 20_000_000  # triangles; more than that is left out, and said
 _ROUND = 48  # sides of a round solid
-
-
-@dataclass
-class Mesh:
-    """One mesh in metres, in world space: points [n, 3], triangles [t, 3] of points, and what stands at their corners.
-
-    `normals` and `uvs` are [t, 3, 3] and [t, 3, 2], or None; `material` [t] are places in `Shapes.materials`.
-    """
-
-    path: str
-    points: Floats
-    triangles: Triangles
-    normals: Floats | None
-    uvs: Floats | None
-    material: Triangles
-
-
-@dataclass
-class Shapes:
-    """All meshes of a stage; `places` are the world matrices (row vectors, metres) of lights, cameras and scopes."""
-
-    meshes: list[Mesh] = field(default_factory=list)
-    materials: list[str] = field(default_factory=lambda: [""])
-    places: dict[str, Floats] = field(default_factory=dict)
-    up_axis: str = "Y"
-    notes: list[str] = field(default_factory=list)
-
-    @property
-    def triangles(self) -> int:
-        """How many triangles there are."""
-        return sum(len(mesh.triangles) for mesh in self.meshes)
 
 
 class _Reader:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
@@ -12,7 +11,7 @@ from typing import Any
 from pxr import Ar, Sdf, Tf, UsdUtils
 
 from durvan.errors import SceneFileError
-from durvan.formats.usd_open import reads
+from durvan.formats.usd.opening import reads
 
 Put = Callable[[str], str]
 
@@ -154,8 +153,3 @@ def rewrite(source: Path, out: Path, put: Put) -> int:
 def _is_text(file: Path) -> bool:
     with file.open("rb") as stream:
         return stream.read(5) == b"#usda"
-
-
-def anchor_of(layer_path: str) -> str:
-    """The folder that a layer's relative paths count from; of one in a package, the package's."""
-    return os.path.dirname(layer_path.split("[", 1)[0])

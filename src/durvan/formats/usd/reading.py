@@ -5,23 +5,24 @@ from __future__ import annotations
 import math
 import struct
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from pxr import Gf, Sdf, Tf, Usd, UsdGeom, UsdLux, UsdRender, UsdShade
 
-from durvan.formats.usd_assets import anchor_of
-from durvan.formats.usd_open import Opened, layers, metres_per_unit, stage_metadata, up_axis
+from durvan.formats.usd.assets import named_by, sites
+from durvan.formats.usd.opening import Opened, layers, metres_per_unit, stage_metadata, up_axis
 from durvan.progress import Report, Step, silent
-from durvan.scene.graph import Graph, Link, Node, Value
+from durvan.scene.graph import Link, Node, Problem, Value
 from durvan.scene.model import Kind, Oddity, Solid
+from durvan.scene.places import anchor_of
+from durvan.scene.raw import NO_ID, VISIBILITY, YAW, RawPicture, RawReference, RawScene, RawThing
 
-NO_ID = "(no shader id)"
 _SIZES = {
     getattr(Gf, f"Vec{size}{letter}"): size for size in (2, 3, 4) for letter in "fdhi"
 }  # the vectors that a parameter can be
 _HOPS = 256
+_PROFILES = "inputs:shaping:ies"  # UsdLux's own attributes for light profiles
 _MOST_BOXES = 20_000
 _FIRST = Usd.TimeCode.EarliestTime()
 
@@ -44,57 +45,6 @@ def shortest(value: float) -> float:
         if len(_short) < 200_000:
             _short[value] = known
     return known
-
-
-@dataclass(slots=True, eq=False)
-class RawThing:
-    """A prim as it stands in the file. `contexts` are a material's outputs by render context ("" the universal)."""
-
-    path: str
-    name: str
-    kind: Kind
-    prim_type: str
-    graph: Graph = field(default_factory=Graph)
-    contexts: dict[str, dict[str, Link]] = field(default_factory=dict)
-    attributes: dict[str, Value] = field(default_factory=dict)
-    problems: dict[str, str] = field(default_factory=dict)
-    animated: tuple[str, ...] = ()
-    instance: str = ""
-    twins: list[str] = field(default_factory=list)
-    linked_lists: tuple[str, ...] = ()
-    context: dict[str, float] = field(default_factory=dict)
-
-
-@dataclass(slots=True, frozen=True)
-class RawPicture:
-    """A file that a port names: as it is written, where the library finds it, and the folder that it counts from."""
-
-    written: str
-    resolved: str
-    thing: str
-    node: str
-    port: str
-    anchor: str
-
-
-@dataclass(slots=True)
-class RawScene:
-    """All that a stage holds of what is carried."""
-
-    file: Path
-    metres_per_unit: float
-    up_axis: str
-    frames: tuple[float, float] | None
-    default_prim: str
-    layers: tuple[str, ...]
-    metadata: tuple[str, ...] = ()
-    title: str = ""
-    things: list[RawThing] = field(default_factory=list)
-    pictures: list[RawPicture] = field(default_factory=list)
-    oddities: list[Oddity] = field(default_factory=list)
-    bound: dict[str, int] = field(default_factory=dict)
-    solids: list[Solid] = field(default_factory=list)
-    meshes: int = 0
 
 
 class StageReader:
@@ -142,7 +92,20 @@ class StageReader:
                 self._odd("unreadable-prim", str(prim.GetPath()), " ".join(str(problem).split())[-200:])
         if any(thing.kind is Kind.CAMERA for thing in self.raw.things):
             self._solids()
+        self._others({picture.written for picture in self.raw.pictures})
         return self.raw
+
+    def _others(self, known: set[str]) -> None:
+        """Files that no material and no light names: layers, payloads, caches, clips."""
+        more = [one for one in named_by(self.raw.layers) if one.composed or one.written not in known]
+        unplaced: dict[str, set[str]] = {}
+        for one in more:
+            if not one.composed:
+                unplaced.setdefault(one.layer, set()).add(one.written)
+        places = {layer: sites(layer, wanted) for layer, wanted in unplaced.items()}
+        for one in more:
+            site = places.get(one.layer, {}).get(one.written, "") or Path(one.layer).name
+            self.raw.references.append(RawReference(one.written, one.resolved, anchor_of(one.layer), site))
 
     def _solids(self) -> None:
         """The boxes of all meshes, for what a camera may look through; past many thousands that is not worth it."""
@@ -226,11 +189,11 @@ class StageReader:
 
     # values
 
-    def _value(self, attribute: Any, node: str, port: str, problems: dict[str, str]) -> Value | None:
+    def _value(self, attribute: Any, node: str, port: str, problems: dict[str, Problem]) -> Value | None:
         try:
             raw = attribute.Get(self.time)
         except (Tf.ErrorException, RuntimeError, TypeError) as problem:
-            problems[port] = f"The value cannot be read: {' '.join(str(problem).split())[:200]}"
+            problems[port] = Problem(f"The value cannot be read: {' '.join(str(problem).split())[:200]}")
             return None
         if isinstance(raw, Sdf.AssetPath):
             return self._picture(raw, attribute, node, port)
@@ -242,16 +205,17 @@ class StageReader:
         if len(self.raw.layers) > 1 and not written.startswith("/"):  # a path counts from the layer that says it
             stack = attribute.GetPropertyStack(self.time)
             anchor = anchor_of(stack[0].layer.realPath) if stack and stack[0].layer.realPath else anchor
-        self.raw.pictures.append(RawPicture(written, resolved, self.thing.path, node, port, anchor))
+        role = "profile" if port.startswith(_PROFILES) else ""
+        self.raw.pictures.append(RawPicture(written, resolved, self.thing.path, node, port, anchor, role))
         return written
 
     def _varies(self, attribute: Any) -> bool:
         return self.animated and attribute.ValueMightBeTimeVarying()
 
-    def _plain(self, raw: Any, node: str, port: str, problems: dict[str, str]) -> Value | None:
+    def _plain(self, raw: Any, node: str, port: str, problems: dict[str, Problem]) -> Value | None:
         if isinstance(raw, float):
             if not math.isfinite(raw):
-                problems[port] = f"Not a finite number: {raw}."
+                problems[port] = Problem(f"Not a finite number: {raw}.")
                 return None
             return shortest(raw)
         if raw is None or isinstance(raw, bool | int | str):
@@ -259,12 +223,12 @@ class StageReader:
             return plain
         size = _SIZES.get(type(raw))
         if size is None:
-            problems[port] = f"A value of type {type(raw).__name__} is not one that a parameter can have."
+            problems[port] = Problem(f"A value of type {type(raw).__name__} is not one that a parameter can have.")
             return None
         # Vectors of the library are slow to iterate over and quick to index.
         parts = (raw[0], raw[1], raw[2]) if size == 3 else tuple(raw[place] for place in range(size))
         if not math.isfinite(sum(parts)) and not all(map(math.isfinite, parts)):
-            problems[port] = f"Not a finite number in {parts}."
+            problems[port] = Problem(f"Not a finite number in {parts}.")
             return None
         return tuple(map(shortest, parts))
 
@@ -304,7 +268,7 @@ class StageReader:
     def _shader(self, prim: Any, path: str, waiting: list[Any]) -> None:
         name = self._id(path)
         node = Node(name, NO_ID, source=path)
-        problems: dict[str, str] = {}
+        problems: dict[str, Problem] = {}
         animated: list[str] = []
         for full in prim.GetAuthoredPropertyNames():
             if full.startswith("inputs:"):
@@ -330,7 +294,7 @@ class StageReader:
         self.thing.graph.nodes[name] = node
 
     def _follow(
-        self, attribute: Any, node: str, port: str, problems: dict[str, str], waiting: list[Any]
+        self, attribute: Any, node: str, port: str, problems: dict[str, Problem], waiting: list[Any]
     ) -> Link | Value | None:
         """What a connected attribute gets its value from, through containers: a shader's output, or a constant."""
         thing = self.thing.path
@@ -350,7 +314,7 @@ class StageReader:
                 return Link(known, name[8:])
             prim = self.stage.GetPrimAtPath(place)
             if not prim or not path.IsPropertyPath():
-                problems[port] = f"The link goes nowhere: {str(path)[:300]}."
+                problems[port] = Problem(f"The link goes nowhere: {str(path)[:300]}.", link=True)
                 self.raw.oddities.append(
                     Oddity("dangling", thing, f"{node}.{port}", f"Nothing stands at {str(path)[:300]}.")
                 )
@@ -362,13 +326,13 @@ class StageReader:
                 return Link(self._id(target), name[8:])
             following = prim.GetAttribute(name)
             if not following:
-                problems[port] = f"The link goes nowhere: {str(path)[:300]}."
+                problems[port] = Problem(f"The link goes nowhere: {str(path)[:300]}.", link=True)
                 self.raw.oddities.append(
                     Oddity("dangling", thing, f"{node}.{port}", f"Nothing stands at {str(path)[:300]}.")
                 )
                 return None
             attribute = following
-        problems[port] = "The link goes round in a circle of containers."
+        problems[port] = Problem("The link goes round in a circle of containers.", link=True)
         self.raw.oddities.append(Oddity("cycle", thing, f"{node}.{port}", "A circle of connected containers."))
         return None
 
@@ -393,7 +357,7 @@ class StageReader:
             self.raw.oddities.append(Oddity("tilted-dome", thing.path, "", "The dome's pole does not point up."))
         yaw = math.degrees(math.atan2(way[0], way[2] if self.raw.up_axis == "Y" else -way[1]))
         if abs(yaw) > 1e-4:
-            thing.attributes["(yaw)"] = shortest(round(yaw, 6))
+            thing.attributes[YAW] = shortest(round(yaw, 6))
 
     def _pose(self, prim: Any, thing: RawThing) -> None:
         """Where a camera stands and where it looks, in the world and the stage's unit."""
@@ -433,7 +397,7 @@ class StageReader:
             )
             imageable = UsdGeom.Imageable(prim)
             if imageable and imageable.ComputeVisibility(_FIRST) == "invisible":
-                thing.attributes["(visibility)"] = "invisible"
+                thing.attributes[VISIBILITY] = "invisible"
 
 
 def _direction(matrix: Any, x: float, y: float, z: float) -> Any:

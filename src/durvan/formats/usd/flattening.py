@@ -7,14 +7,15 @@ import os
 import subprocess
 import sys
 from collections.abc import Collection
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
 from pxr import Sdf, Tf, Usd, UsdUtils
 
 from durvan.errors import SceneFileError
-from durvan.formats.usd_open import reads
+from durvan.formats.usd.opening import reads
+from durvan.scene.written import Replaced
 
 
 def as_crate(text: Path, file: Path) -> None:
@@ -23,43 +24,30 @@ def as_crate(text: Path, file: Path) -> None:
         raise SceneFileError("cannot be written.", file=file)
 
 
-@dataclass
-class Kept:
-    """What becomes of the source's words in a file of the target alone.
-
-    `materials`: path → names of the children and properties that stay; `stripped`: path → attribute namespace that
-    goes; `removed`: prims that go, because the target says them elsewhere.
-    """
-
-    materials: dict[str, list[str]] = field(default_factory=dict)
-    stripped: dict[str, str] = field(default_factory=dict)
-    removed: list[str] = field(default_factory=list)
-
-
-def flatten(beside: Path, file: Path, kept: Kept) -> None:
+def flatten(beside: Path, file: Path, replaced: Replaced) -> None:
     """Write a stage of its own: what `beside` composes over the source, without the source's networks.
 
     References, payloads and variants are resolved; paths of pictures lead where they led. The library holds every
     other thread up while it flattens, so this runs in a process of its own. Raises SceneFileError.
     """
-    job = json.dumps({"beside": str(beside), "file": str(file), "kept": asdict(kept)}, default=list)
+    job = json.dumps({"beside": str(beside), "file": str(file), "replaced": asdict(replaced)}, default=list)
     done = subprocess.run(
-        [sys.executable, "-m", "durvan.formats.usd_write"], input=job, capture_output=True, text=True, check=False
+        [sys.executable, "-m", "durvan.formats.usd.flattening"], input=job, capture_output=True, text=True, check=False
     )
     if done.returncode:
         why = done.stderr.strip().rsplit("\n", 1)[-1] or f"the process ended with {done.returncode}"
         raise SceneFileError(f"the scene cannot be flattened: {why}", file=file)
 
 
-def _flattened(beside: str, file: Path, kept: Kept) -> None:
+def _flattened(beside: str, file: Path, replaced: Replaced) -> None:
     stage = Usd.Stage.Open(beside, Usd.Stage.LoadAll)
     layer = stage.Flatten(addSourceFileComment=False)
     with Sdf.ChangeBlock():
-        for path, names in kept.materials.items():
+        for path, names in replaced.materials.items():
             _strip_material(layer, path, names)
-        for path, space in kept.stripped.items():
+        for path, space in replaced.stripped.items():
             _strip_space(layer, path, space)
-        for path in kept.removed:
+        for path in replaced.removed:
             prim = layer.GetPrimAtPath(path)
             if prim is not None and prim.nameParent is not None:
                 del prim.nameParent.nameChildren[prim.name]
@@ -98,6 +86,6 @@ def _near(path: str, folder: str) -> str:
 if __name__ == "__main__":
     told = json.load(sys.stdin)
     try:
-        _flattened(told["beside"], Path(told["file"]), Kept(**told["kept"]))
+        _flattened(told["beside"], Path(told["file"]), Replaced(**told["replaced"]))
     except (Tf.ErrorException, RuntimeError, SceneFileError) as problem:
         sys.exit(" ".join(str(problem).split()))

@@ -10,7 +10,7 @@ from typing import Any
 from pxr import Sdf, Tf, Usd, UsdGeom, UsdUtils
 
 from durvan.errors import SceneFileError
-from durvan.formats.usda_text import quoted
+from durvan.scene.graph import Value
 
 ENDINGS = (".usda", ".usdc", ".usd", ".usdz")
 
@@ -90,22 +90,24 @@ def up_axis(stage: Any) -> str:
     return axis if axis in ("Y", "Z") else "Y"
 
 
-def stage_metadata(stage: Any, unit: float, axis: str) -> tuple[str, ...]:
-    """The root layer's metadata as lines of usda, for a layer that stands over it: only the root's own counts."""
+_TIMES = ("startTimeCode", "endTimeCode", "timeCodesPerSecond", "framesPerSecond")
+
+
+def stage_metadata(stage: Any, unit: float, axis: str) -> dict[str, Value]:
+    """What the root layer says of the stage, for a layer that stands over it: only the root's own counts."""
     info = stage.GetRootLayer().pseudoRoot
-    lines = []
-    if info.HasInfo("defaultPrim"):
-        lines.append(f"defaultPrim = {quoted(str(info.GetInfo('defaultPrim')))}")
+    out: dict[str, Value] = {}
+    for name in ("defaultPrim", "renderSettingsPrimPath"):
+        if info.HasInfo(name):
+            out[name] = str(info.GetInfo(name))
     if info.HasInfo("metersPerUnit"):
-        lines.append(f"metersPerUnit = {unit!r}")
+        out["metersPerUnit"] = unit
     if info.HasInfo("upAxis"):
-        lines.append(f"upAxis = {quoted(axis)}")
-    for name in ("startTimeCode", "endTimeCode", "timeCodesPerSecond", "framesPerSecond"):
+        out["upAxis"] = axis
+    for name in _TIMES:
         if info.HasInfo(name) and isinstance(info.GetInfo(name), int | float):
-            lines.append(f"{name} = {info.GetInfo(name)!r}")
-    if info.HasInfo("renderSettingsPrimPath"):
-        lines.append(f"renderSettingsPrimPath = {quoted(str(info.GetInfo('renderSettingsPrimPath')))}")
-    return tuple(lines)
+            out[name] = info.GetInfo(name)
+    return out
 
 
 def layers(stage: Any) -> tuple[str, ...]:

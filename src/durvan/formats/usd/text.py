@@ -15,8 +15,7 @@ from durvan.scene.graph import Value
 
 TYPES = {
     "float": "float", "int": "int", "bool": "bool", "color": "color3f", "vector2": "float2", "vector3": "float3",
-    "vector4": "float4", "file": "asset", "token": "token", "string": "string", "normal": "normal3f",
-    "surface": "token",
+    "vector4": "float4", "file": "asset", "token": "token", "string": "string", "normal": "normal3f", "int2": "int2",
 }  # fmt: skip
 
 
@@ -131,7 +130,7 @@ def number(value: float) -> str:
 
 
 def literal(kind: str, value: Value) -> str:
-    """A value as it stands in usda, for a parameter type of a vocabulary."""
+    """A value as it stands in usda, for a type that a property has."""
     if kind == "file":
         return asset(str(value))
     if kind in ("token", "string"):
@@ -139,21 +138,7 @@ def literal(kind: str, value: Value) -> str:
     if isinstance(value, bool):
         return "1" if value else "0"
     if isinstance(value, tuple):
-        return "(" + ", ".join(number(part) for part in value) + ")"
+        return "(" + ", ".join(str(round(part)) if kind == "int2" else number(part) for part in value) + ")"
     if isinstance(value, str):
         return quoted(value)
     return number(value) if isinstance(value, float) else str(value)
-
-
-def type_of(kind: str, value: Value | None) -> str:
-    """The USD type of a parameter type; of "any", that of the value."""
-    known = TYPES.get(kind)
-    if known is not None:
-        return known
-    if isinstance(value, tuple):
-        return {2: "float2", 3: "color3f", 4: "float4"}.get(len(value), "float")
-    if isinstance(value, bool):
-        return "bool"
-    if isinstance(value, str):
-        return "string"
-    return "int" if isinstance(value, int) else "float" if value is not None else "color3f"

@@ -1,0 +1,90 @@
+"""What rules of findings look at: the plan, the files, the pictures' uses, and what was found out by looking."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import Flag, auto
+from functools import cached_property
+
+from durvan.crossing.looks.keys import LookKey, look_key
+from durvan.crossing.outside.uses import PictureUse
+from durvan.crossing.translation.plan import Plan
+from durvan.crossing.translation.translate import Translation
+from durvan.dialects.pack import Pack
+from durvan.dialects.registry import Registry
+from durvan.files.audit import Verdict
+from durvan.scene.drift import Drift
+from durvan.scene.model import OutsideFile, Scene, Thing
+
+Stamp = tuple[str, int, int]
+
+
+class Need(Flag):
+    """What a rule looks at; it is run again only when some of that is other than it was."""
+
+    SCOPE = auto()  # which things are carried
+    TRANSLATIONS = auto()
+    FILES = auto()
+    VERDICTS = auto()
+    DRIFTS = auto()  # and the limit that they are held against
+
+
+@dataclass(frozen=True)
+class View:
+    """One state of a crossing. `verdicts` are by the stamp of what was judged, `drifts` by the looks compared."""
+
+    plan: Plan
+    registry: Registry
+    uses: Mapping[str, tuple[PictureUse, ...]]
+    verdicts: Mapping[Stamp, Verdict] = field(default_factory=dict)
+    drifts: Mapping[LookKey, Drift] = field(default_factory=dict)
+    limit: float = 3.0
+
+    @property
+    def scene(self) -> Scene:
+        """The scene."""
+        return self.plan.scene
+
+    @cached_property
+    def target(self) -> Pack:
+        """The target's pack."""
+        return self.registry.get(self.plan.choices.target)
+
+    def source(self, thing: Thing) -> Pack | None:
+        """The pack of a thing's own dialect."""
+        return self.registry.packs.get(thing.dialect)
+
+    def translation(self, thing: Thing) -> Translation:
+        """What a carried thing becomes."""
+        return self.plan.translations[thing.id]
+
+    @cached_property
+    def carried(self) -> list[Thing]:
+        """The things in scope, in the scene's order."""
+        return [self.scene.things[name] for name in self.plan.translations]
+
+    @cached_property
+    def written(self) -> dict[str, OutsideFile]:
+        """Files outside by the path that the scene has."""
+        return {file.written: file for file in self.scene.files.values()}
+
+    @cached_property
+    def used_by(self) -> dict[str, list[OutsideFile]]:
+        """Files outside by the things that use them."""
+        out: dict[str, list[OutsideFile]] = {}
+        for file in self.scene.files.values():
+            for name in dict.fromkeys(user[0] for user in file.users):
+                out.setdefault(name, []).append(file)
+        return out
+
+    def verdict(self, file: OutsideFile) -> Verdict | None:
+        """What the pixels of a file, as it is now, say."""
+        return self.verdicts.get(file.stamp) if file.stamp is not None else None
+
+    def drift(self, thing: Thing) -> Drift | None:
+        """The drift between a material's looks, as they are now."""
+        translation = self.plan.translations.get(thing.id)
+        if translation is None or not self.drifts:
+            return None
+        return self.drifts.get(look_key(thing, translation, self.used_by.get(thing.id, ())))

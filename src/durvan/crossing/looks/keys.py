@@ -1,0 +1,34 @@
+"""What a drift is about: both networks and the pictures that they read. Another look has another key, so that nothing
+that was measured can be taken for what it is not."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable
+
+from durvan.crossing.translation.translate import Translation
+from durvan.scene.graph import Graph
+from durvan.scene.model import OutsideFile, Thing
+
+LookKey = str
+
+
+def of_graph(graph: Graph) -> str:
+    """A network in words: equal only to one that says the same."""
+    parts = [f"{output}>{link.node}.{link.output}" for output, link in sorted(graph.outputs.items())]
+    parts += [
+        f"{node.id}:{node.kind}:{sorted(node.values.items())}:{sorted((p, k.node, k.output) for p, k in node.links.items())}"
+        for node in graph.nodes.values()
+    ]
+    return "\n".join(parts)
+
+
+def look_key(thing: Thing, translation: Translation, files: Iterable[OutsideFile]) -> LookKey:
+    """The key of a material's two looks, with the files that it reads as they are now."""
+    if not translation.looks:
+        parts = (thing.dialect, of_graph(thing.graph), translation.target_dialect, of_graph(translation.graph))
+        translation.looks = hashlib.sha256("\n\n".join(parts).encode("utf-8", "surrogatepass")).hexdigest()
+    read = sorted(f"{file.written}|{file.first}|{file.size}|{file.changed}" for file in files)
+    if not read:
+        return translation.looks
+    return hashlib.sha256("\n".join((translation.looks, *read)).encode("utf-8", "surrogatepass")).hexdigest()

@@ -1,0 +1,91 @@
+"""Every file format that scenes are read from and written to, by the file's ending.
+
+A format is a plain module with the functions that `Port` lists. To add one: write the module, and put an entry here.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from importlib import import_module
+from pathlib import Path
+from typing import Protocol, cast
+
+from durvan.errors import MisuseError, SceneFileError
+from durvan.progress import Report
+from durvan.scene.raw import RawScene
+from durvan.scene.shapes import Shapes
+from durvan.scene.written import Form, Written
+
+
+class Port(Protocol):
+    """What a format's module has. Each raises SceneFileError with the file and the place inside it."""
+
+    def read(self, file: Path, report: Report) -> RawScene:
+        """Everything in a file that is carried, in the file's order."""
+
+    def shapes(self, file: Path, report: Report) -> Shapes:
+        """What a file looks like to a renderer: triangles, and where lights and cameras stand."""
+
+    def write(self, written: Written, file: Path) -> None:
+        """Write a file. The same input gives the same bytes."""
+
+    def read_back(self, file: Path, forms: Mapping[str, Form]) -> Written:
+        """What the things at some paths say, each in the form that it is to be read in, past any copy in memory."""
+
+    def paths_in(self, file: Path) -> list[str]:
+        """Every path of another file that this one names, each once, in order."""
+
+    def rewrite(self, source: Path, out: Path, put: Callable[[str], str]) -> int:
+        """Write a copy with other paths of files in it, checked; how many were changed."""
+
+
+@dataclass(frozen=True)
+class Format:
+    """A format: its name, the endings that are read, those that are written (the first one by default), its module."""
+
+    name: str
+    reads: tuple[str, ...]
+    writes: tuple[str, ...]
+    module: str
+
+    def port(self) -> Port:
+        """Its module."""
+        return cast(Port, import_module(self.module))
+
+
+FORMATS: list[Format] = [
+    Format("USD", (".usda", ".usdc", ".usd", ".usdz"), (".usda", ".usdc", ".usd"), "durvan.formats.usd.port"),
+]
+
+
+def read_endings() -> tuple[str, ...]:
+    """Endings of files that can be read."""
+    return tuple(ending for one in FORMATS for ending in one.reads)
+
+
+def write_endings() -> tuple[str, ...]:
+    """Endings of files that can be written."""
+    return tuple(ending for one in FORMATS for ending in one.writes)
+
+
+def reader(file: Path) -> Port:
+    """What reads a file. Raises SceneFileError when its ending is none that is known, or there is no such file."""
+    for one in FORMATS:
+        if file.suffix.lower() in one.reads:
+            return one.port()
+    try:
+        there = file.exists()
+    except OSError as problem:
+        raise SceneFileError(f"cannot be read: {problem.strerror}.", file=str(file)[:300]) from problem
+    if not there:
+        raise SceneFileError("there is no such file.", file=file)
+    raise SceneFileError(f"is not a scene; Durvan opens {', '.join(read_endings())}.", file=file)
+
+
+def writer(file: Path) -> Port:
+    """What writes a file. Raises MisuseError when its ending is none that is known."""
+    for one in FORMATS:
+        if file.suffix in one.writes:
+            return one.port()
+    raise MisuseError(f"a target is written as {', '.join(write_endings())}.", file=file)

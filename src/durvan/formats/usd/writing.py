@@ -1,0 +1,176 @@
+"""Write what is meant as a USD layer, and read a layer back into the same form.
+
+USD text is one rendering of it: nodes are Shader prims in a scope of their own, links are connections, a scene's property
+is a prim at the root.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from pxr import Sdf
+
+from durvan.errors import SceneFileError
+from durvan.formats.usd.flattening import as_crate, flatten
+from durvan.formats.usd.opening import reads
+from durvan.formats.usd.text import TYPES, Layer, Spec, asset, literal, number, quoted
+from durvan.scene.graph import Value
+from durvan.scene.written import Form, Property, Written, WrittenThing
+
+_NEUTRAL = {usd: neutral for neutral, usd in TYPES.items()}
+_TYPE_OF = {Sdf.ValueTypeNames.Find(usd): neutral for usd, neutral in _NEUTRAL.items()}
+_TURN, _UP = "xformOp:rotateY:turn", "xformOp:rotateX:up"
+_SIZES = {"color": 3, "vector3": 3, "normal": 3, "vector2": 2, "vector4": 4, "int2": 2}
+
+
+def layer_of(written: Written) -> Layer:
+    """A layer that says what is meant."""
+    layer = Layer()
+    layer.metadata = _metadata(written)
+    for path, thing in written.things.items():
+        _put(layer, path, thing, written)
+    return layer
+
+
+def _metadata(written: Written) -> list[str]:
+    told = "; ".join(f"string {name} = {quoted(said)}" for name, said in written.told.items())
+    lines = [f"customLayerData = {{ dictionary durvan = {{ {told} }} }}"] if told else []
+    lines += [f"{n} = {quoted(v) if isinstance(v, str) else repr(v)}" for n, v in written.metadata.items()]
+    if written.over:
+        lines.append(f"subLayers = [{asset(written.over)}]")
+    return lines
+
+
+def _put(layer: Layer, path: str, thing: WrittenThing, written: Written) -> None:
+    spec = layer.prim(path)
+    if thing.free:
+        instance = layer.prim(thing.free)
+        if "instanceable = false" not in instance.metadata:
+            instance.metadata.append("instanceable = false")
+    for name, (node, output) in thing.ends.items():
+        spec.lines.append(f"token outputs:{name}.connect = <{node}.outputs:{output}>")
+    if thing.form is Form.NODE:
+        parent = path.rsplit("/", 1)[0]
+        if parent not in written.things:
+            scope = layer.prim(parent)
+            scope.specifier, scope.type = "def", "Scope"
+        spec.specifier, spec.type = "def", "Shader"
+        spec.lines.append(f"uniform token info:id = {quoted(thing.word)}")
+    elif thing.form is Form.SCENE:
+        spec.specifier, spec.type = "def", thing.word
+    prefix = "inputs:" if thing.form in (Form.NODE, Form.CHANGES) else ""
+    for name, one in thing.properties.items():
+        _property(spec, f"{prefix}{name}", one)
+    if thing.yaw is not None:
+        spec.lines.extend(_turned(thing.yaw, written.up_axis))
+    for name, of in thing.outputs.items():
+        spec.lines.append(f"{TYPES[of]} outputs:{name}")
+
+
+def _property(spec: Spec, name: str, one: Property) -> None:
+    of = TYPES[one.type]
+    if one.value is not None:
+        space = f" (\n    colorSpace = {quoted(one.space)}\n)" if one.space else ""
+        fixed = "uniform " if one.fixed else ""
+        spec.lines.append(f"{fixed}{of} {name} = {literal(one.type, one.value)}{space}")
+    if one.link is not None:
+        spec.lines.append(f"{of} {name}.connect = <{one.link[0]}.outputs:{one.link[1]}>")
+
+
+def _turned(yaw: float, up_axis: str) -> list[str]:
+    """A dome's transform, its pole up and turned by an angle in degrees, whatever its parents do."""
+    order = ["!resetXformStack!", *([_UP] if up_axis == "Z" else []), _TURN]
+    lines = [f"float {_UP} = 90"] if up_axis == "Z" else []
+    lines.append(f"float {_TURN} = {number(yaw)}")
+    return [*lines, f"uniform token[] xformOpOrder = [{', '.join(map(quoted, order))}]"]
+
+
+def write(written: Written, file: Path) -> None:
+    """Write a file, in the form that its ending says; one that replaces its source becomes a stage of its own.
+
+    Raises SceneFileError and OSError.
+    """
+    layer = layer_of(written)
+    try:
+        if file.suffix == ".usda" and written.replaced is None:
+            layer.write(file)
+            return
+        text = file.with_name(f"{file.stem}.beside.usda")
+        layer.write(text)
+    finally:
+        layer.release()
+    try:
+        if written.replaced is None:
+            as_crate(text, file)
+        else:
+            flatten(text, file, written.replaced)
+    finally:
+        text.unlink(missing_ok=True)
+
+
+# reading back
+
+
+def read_back(file: Path, forms: Mapping[str, Form]) -> Written:
+    """What the things at some paths say, each in the form that it is to be read in; what is not there is left out.
+
+    Raises SceneFileError.
+    """
+    layer = reads(file)
+    found = Written(over=str(layer.subLayerPaths[0]) if layer.subLayerPaths else "")
+    for path, form in forms.items():
+        prim = layer.GetPrimAtPath(path)
+        if prim is None:
+            continue
+        try:
+            found.things[path] = _thing(prim, form)
+        except (RuntimeError, TypeError, ValueError) as problem:
+            raise SceneFileError(f"does not read back: {problem}.", file=file, inside=path) from problem
+    return found
+
+
+def _thing(prim: Any, form: Form) -> WrittenThing:
+    thing = WrittenThing(form, str(prim.typeName) if form is Form.SCENE else "")
+    inputs = form in (Form.NODE, Form.CHANGES)
+    for name, spec in dict(
+        prim.properties.items()
+    ).items():  # as pairs: walking over the specs themselves is far slower
+        if name.startswith("outputs:"):
+            link = _link(spec)
+            if link is not None:
+                thing.ends[name[8:]] = link
+            else:
+                thing.outputs[name[8:]] = _TYPE_OF.get(spec.typeName, "")
+        elif name == "info:id":
+            thing.word = str(spec.default)
+        elif name == _TURN:
+            thing.yaw = float(spec.default)
+        elif not inputs or name.startswith("inputs:"):
+            of = _TYPE_OF.get(getattr(spec, "typeName", None), "")
+            space = spec.GetInfo("colorSpace") if of == "file" and spec.HasInfo("colorSpace") else ""
+            thing.properties[name[7:] if inputs else name] = Property(
+                of, _value(of, spec), _link(spec), space=str(space)
+            )
+    return thing
+
+
+def _value(of: str, spec: Any) -> Value | None:
+    found = getattr(spec, "default", None)
+    if found is None:
+        return None
+    if of == "file":
+        return str(found.path)
+    size = _SIZES.get(of)
+    if size is not None:
+        return tuple(found[place] for place in range(size))
+    return found if isinstance(found, bool | int | float) else str(found)
+
+
+def _link(spec: Any) -> tuple[str, str] | None:
+    if not spec.HasInfo("connectionPaths"):
+        return None
+    for path in spec.connectionPathList.GetAddedOrExplicitItems():
+        return str(path.GetPrimPath()), str(path.name).removeprefix("outputs:")
+    return None

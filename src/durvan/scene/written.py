@@ -1,0 +1,171 @@
+"""What a writer is given, and what is read back: things with typed properties, each a value or a link.
+
+A file format renders it; nothing here knows of one. Two of these are compared to see whether what was written reads as it
+was meant.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from durvan.scene.graph import Value, same
+
+SINGLE = 1e-6  # what single precision, in which files keep numbers, leaves of them
+
+
+def type_for(kind: str, value: Value | None) -> str:
+    """The type that a parameter of some kind has in a file; of "any", that of the value."""
+    if kind == "surface":
+        return "token"
+    if kind != "any":
+        return kind
+    if isinstance(value, tuple):
+        return {2: "vector2", 3: "color", 4: "vector4"}.get(len(value), "float")
+    if isinstance(value, bool):
+        return "bool"
+    if isinstance(value, str):
+        return "string"
+    return "int" if isinstance(value, int) else "float" if value is not None else "color"
+
+
+class Form(StrEnum):
+    """What a thing is in the file."""
+
+    MATERIAL = "material"
+    NODE = "node"
+    PROPERTIES = "properties"  # of something that the source has: a light, a camera, settings
+    SCENE = "scene"  # a property of the scene that stands by itself
+    CHANGES = "changes"  # only what differs from the source, on a node of it
+
+
+@dataclass(slots=True)
+class Property:
+    """A value and a link, one or both, with the type that they have ("float", "color", "file", …).
+
+    `link` is the path of a node and its output. `fixed` never varies over time; `space` is a picture's colour space.
+    """
+
+    type: str
+    value: Value | None = None
+    link: tuple[str, str] | None = None
+    fixed: bool = False
+    space: str = ""
+
+
+@dataclass(slots=True)
+class WrittenThing:
+    """A thing of the file. `word` is what it is called: a node's shader id, a scene property's prim type.
+
+    `outputs` are a node's, by name, with their types; `ends` a material's outputs, as node and its output. `yaw` turns a
+    dome about the up axis, in degrees; `free` are instances that have to be made unique for it.
+    """
+
+    form: Form
+    word: str = ""
+    properties: dict[str, Property] = field(default_factory=dict)
+    outputs: dict[str, str] = field(default_factory=dict)
+    ends: dict[str, tuple[str, str]] = field(default_factory=dict)
+    yaw: float | None = None
+    free: str = ""
+
+
+@dataclass
+class Replaced:
+    """What becomes of the source's words in a file of the target alone.
+
+    `materials`: path → names of what stays of a material; `stripped`: path → attribute namespace that goes; `removed`:
+    things that go, because the target says them elsewhere.
+    """
+
+    materials: dict[str, list[str]] = field(default_factory=dict)
+    stripped: dict[str, str] = field(default_factory=dict)
+    removed: list[str] = field(default_factory=list)
+
+
+@dataclass
+class Written:
+    """A whole file: its things by path, parents before children.
+
+    It stands over the file `over` (as the new one names it); with `replaced` it holds that file's contents itself.
+    `metadata` is the source's, `told` what is said of how it was made. `up_axis` is "Y" or "Z".
+    """
+
+    things: dict[str, WrittenThing] = field(default_factory=dict)
+    over: str = ""
+    replaced: Replaced | None = None
+    metadata: Mapping[str, Value] = field(default_factory=dict)
+    told: Mapping[str, str] = field(default_factory=dict)
+    up_axis: str = "Y"
+
+    def thing(self, path: str, form: Form, word: str = "") -> WrittenThing:
+        """The thing at a path, made when it is not there."""
+        found = self.things.get(path)
+        if found is None:
+            found = self.things[path] = WrittenThing(form, word)
+        return found
+
+    def release(self) -> None:
+        """Take it apart bit by bit; let go of at once, a large one holds every thread up."""
+        while self.things:
+            self.things.popitem()
+
+
+@dataclass(frozen=True)
+class Difference:
+    """Where what was read is not what was meant, and how."""
+
+    path: str
+    name: str
+    meant: str
+    found: str
+
+
+def differences(meant: Written, found: Written) -> Iterator[Difference]:
+    """Everything that was meant and does not stand in what was read; what is there besides is passed over."""
+    if meant.replaced is None and meant.over and not found.over:
+        yield Difference("/", "", "a link to the source", "none")
+    removed: Collection[str] = meant.replaced.removed if meant.replaced is not None else ()
+    for path, thing in meant.things.items():
+        there = found.things.get(path)
+        if there is None:
+            if path not in removed:
+                yield Difference(path, "", thing.word or thing.form.value, "nothing")
+            continue
+        yield from _of_thing(path, thing, there)
+
+
+def _of_thing(path: str, meant: WrittenThing, found: WrittenThing) -> Iterator[Difference]:
+    if meant.word and meant.word != found.word:
+        yield Difference(path, "", meant.word, found.word or "nothing")
+    for name, to in meant.ends.items():
+        if found.ends.get(name) != to:
+            yield Difference(path, name, _place(to), _place(found.ends.get(name)))
+    for name, of in meant.outputs.items():
+        if found.outputs.get(name) != of:
+            yield Difference(path, name, f"an output of type {of}", found.outputs.get(name, "nothing"))
+    if meant.yaw is not None and (found.yaw is None or not same(meant.yaw, found.yaw, SINGLE, 1.0)):
+        yield Difference(path, "", f"turned by {meant.yaw:g}°", "not so" if found.yaw is None else f"{found.yaw:g}°")
+    for name, one in meant.properties.items():
+        there = found.properties.get(name)
+        if there is None:
+            yield Difference(path, name, _said(one), "nothing")
+        elif one.type != there.type:
+            yield Difference(path, name, f"of type {one.type}", f"of type {there.type}")
+        elif one.link is not None and one.link != there.link:
+            yield Difference(path, name, _place(one.link), _place(there.link))
+        elif one.value is not None and not (
+            one.value == there.value or (there.value is not None and same(one.value, there.value, SINGLE, 1.0))
+        ):
+            yield Difference(path, name, _said(one), _said(there))
+        elif one.space and one.space != there.space:
+            yield Difference(path, name, f"in {one.space}", f"in {there.space or 'none'}")
+
+
+def _place(link: tuple[str, str] | None) -> str:
+    return f"linked to {link[0]}.{link[1]}" if link is not None else "not linked"
+
+
+def _said(one: Property) -> str:
+    return str(one.value) if one.value is not None else _place(one.link)

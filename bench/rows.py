@@ -100,7 +100,7 @@ def main() -> None:
     window.go("Files")
     wait(ticks=10)
     result["shown"] = worst()
-    table = window.files.table
+    table = window.stations["Files"].table
     bar = table.verticalScrollBar()
     for step in range(200):
         bar.setValue(bar.maximum() * step // 200)
@@ -110,10 +110,10 @@ def main() -> None:
         table.horizontalHeader().sectionClicked.emit(column)
         wait(ticks=3)
     result["sorted"] = worst()
-    window.files.words.setText("map_4")
+    window.stations["Files"].words.setText("map_4")
     wait(ticks=3)
     result["searched"] = worst()
-    window.files.words.setText("")
+    window.stations["Files"].words.setText("")
     wait(lambda: not window.outside.busy and window.state.job is None)
     result["judged"] = worst()
     result["rows"] = table.files.rowCount()

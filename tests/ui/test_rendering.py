@@ -61,7 +61,7 @@ def test_looking_editing_and_fitting(seeing: Window, qtbot) -> None:
     qtbot.waitUntil(lambda: state.session.drift(BRASS) is not None, timeout=WAIT)
     before = state.session.drift(BRASS)
     assert before.mean > 1.0 and f"{before.mean:.2f}" in texts(window)
-    assert window.facing.swatches.isVisible() and window.facing.swatches.shown() is not None
+    assert window.stations["Facing"].swatches.isVisible() and window.stations["Facing"].swatches.shown() is not None
 
     # a value of the target, typed: the swatch follows
     row = next(row for row in state.rows(BRASS) if row.parameter == "polish")
@@ -109,15 +109,16 @@ def test_the_list_is_ordered_by_what_shows(seeing: Window, qtbot) -> None:
     qtbot.waitUntil(
         lambda: looks.views.get("source") is not None and looks.views.get("target") is not None, timeout=WAIT
     )
-    assert looks.views["source"][0].width() == 288 and window.survey.views.isVisible()
+    assert looks.views["source"][0].width() == 288 and window.stations["Survey"].views.isVisible()
     qtbot.waitUntil(lambda: len(looks.small) >= 3, timeout=WAIT)
     qtbot.waitUntil(
-        lambda: len(state.session.evidence.drifts) >= 3 and window.survey.things.things.weighed, timeout=WAIT
+        lambda: len(state.session.evidence.drifts) >= 3 and window.stations["Survey"].things.things.weighed,
+        timeout=WAIT,
     )
-    weights = [looks.weight(row[0].id) for row in window.survey.things.things.rows]
+    weights = [looks.weight(row[0].id) for row in window.stations["Survey"].things.things.rows]
     assert weights == sorted(weights, reverse=True) and weights[0] > 0.0
-    window.survey.limit.setText("0.1")
-    qtbot.keyClick(window.survey.limit, Qt.Key.Key_Return)
+    window.stations["Survey"].limit.setText("0.1")
+    qtbot.keyClick(window.stations["Survey"].limit, Qt.Key.Key_Return)
     assert state.session.document.drift_limit == 0.1
     qtbot.waitUntil(lambda: state.job is None and any(f.code == "drift" for f in state.session.findings), timeout=WAIT)
 

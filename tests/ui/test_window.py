@@ -52,7 +52,7 @@ def test_opening_by_the_button(window, qtbot, ready, lamproom, monkeypatch) -> N
     qtbot.waitUntil(lambda: window.state.session is not None, timeout=20_000)
     ready()
     assert window.frame.currentIndex() == 1 and "Lamp room at dusk" in window.windowTitle()
-    assert window.survey.button.text() == "Carry 43 things" and window.survey.button.isEnabled()
+    assert window.stations["Survey"].button.text() == "Carry 43 things" and window.stations["Survey"].button.isEnabled()
 
 
 def test_a_file_that_cannot_be_opened_is_told(window, qtbot, ready, tmp_path, monkeypatch) -> None:
@@ -85,10 +85,10 @@ def test_the_strip_shows_all_counts_in_proportion_and_filters(lamp, qtbot) -> No
     held = next(box for fate, box, _ in parts if fate is Fate.HELD)
     qtbot.mouseClick(lamp.strip, LEFT, pos=centre(held))
     assert lamp.state.fate is Fate.HELD
-    shown = lamp.survey.things.things.rows
+    shown = lamp.stations["Survey"].things.things.rows
     assert 0 < len(shown) < 43 and all(row[1][Fate.HELD] for row in shown)
     qtbot.mouseClick(lamp.strip, LEFT, pos=centre(held))
-    assert lamp.state.fate is None and len(lamp.survey.things.things.rows) == 43
+    assert lamp.state.fate is None and len(lamp.stations["Survey"].things.things.rows) == 43
 
 
 def test_the_strip_by_keys(lamp, qtbot) -> None:
@@ -100,7 +100,7 @@ def test_the_strip_by_keys(lamp, qtbot) -> None:
 
 
 def test_the_grid_adds_up_and_a_cell_tells_which(lamp, qtbot) -> None:
-    grid: Grid = lamp.survey.grid
+    grid: Grid = lamp.stations["Survey"].grid
     assert sum(sum(cells.values()) for cells in grid.table.values()) == len(lamp.state.session.plan.ledger)
     row = list(grid.table).index("lights")
     qtbot.mouseClick(grid, LEFT, pos=centre(grid.cell(row, SHOWN.index(Fate.LOST))))
@@ -109,7 +109,7 @@ def test_the_grid_adds_up_and_a_cell_tells_which(lamp, qtbot) -> None:
 
 
 def test_the_grid_by_keys_goes_to_facing(lamp, qtbot) -> None:
-    grid = lamp.survey.grid
+    grid = lamp.stations["Survey"].grid
     grid.setFocus()
     for _ in range(len(grid.table)):
         qtbot.keyClick(grid, Qt.Key.Key_Up)
@@ -118,23 +118,23 @@ def test_the_grid_by_keys_goes_to_facing(lamp, qtbot) -> None:
     qtbot.keyClick(grid, Qt.Key.Key_Return)
     assert lamp.state.selection.cell[1] is Fate.HELD
     click(lamp, qtbot, "base_tint")
-    assert lamp.views.currentWidget() is lamp.facing and lamp.state.selection.row.parameter == "base_tint"
+    assert lamp.views.currentWidget() is lamp.stations["Facing"] and lamp.state.selection.row.parameter == "base_tint"
 
 
 def test_the_worst_thing_is_selected_first_and_enter_opens_it(lamp, qtbot) -> None:
-    things = lamp.survey.things
+    things = lamp.stations["Survey"].things
     assert things.things.rows[0][2] is Fate.HELD and lamp.state.selection.thing == things.things.rows[0][0].id
     things.setFocus()
     qtbot.keyClick(things, Qt.Key.Key_Down)
     qtbot.keyClick(things, Qt.Key.Key_Return)
-    assert lamp.views.currentWidget() is lamp.facing
-    assert lamp.facing.pages.of == things.things.rows[1][0].id
+    assert lamp.views.currentWidget() is lamp.stations["Facing"]
+    assert lamp.stations["Facing"].pages.of == things.things.rows[1][0].id
 
 
 def facing(lamp, thing: str):
     lamp.state.select(Selection(thing))
     lamp.go("Facing")
-    return lamp.facing.pages
+    return lamp.stations["Facing"].pages
 
 
 def test_facing_mirrors_the_networks(lamp) -> None:
@@ -238,11 +238,11 @@ def test_a_group_unfolds_and_leads_to_facing(lamp, qtbot) -> None:
     assert item.isExpanded() and item.childCount() == 5
     qtbot.keyClick(tree, Qt.Key.Key_Down)
     qtbot.keyClick(tree, Qt.Key.Key_Return)
-    assert lamp.views.currentWidget() is lamp.facing
+    assert lamp.views.currentWidget() is lamp.stations["Facing"]
 
 
 def test_changing_target_and_scope(lamp, qtbot, ready) -> None:
-    survey = lamp.survey
+    survey = lamp.stations["Survey"]
     survey.target.setCurrentIndex(survey.target.findData("preview"))
     survey.target.activated.emit(survey.target.currentIndex())
     ready()
@@ -262,9 +262,9 @@ def test_carrying_from_the_window(lamp, qtbot, ready, tmp_path, monkeypatch, lam
     before = hashlib.sha256(lamproom.read_bytes()).hexdigest()
     answer(monkeypatch, "getSaveFileName", tmp_path / "out.usda")
     with qtbot.waitSignal(lamp.state.carried, timeout=20_000):
-        qtbot.mouseClick(lamp.survey.button, LEFT)
+        qtbot.mouseClick(lamp.stations["Survey"].button, LEFT)
     ready()
-    assert (tmp_path / "out.usda").is_file() and "read back as meant" in lamp.survey.doing.text()
+    assert (tmp_path / "out.usda").is_file() and "read back as meant" in lamp.stations["Survey"].doing.text()
     assert hashlib.sha256(lamproom.read_bytes()).hexdigest() == before
 
 
@@ -283,13 +283,16 @@ def test_carrying_can_be_stopped(lamp, qtbot, ready, tmp_path, monkeypatch) -> N
 
     monkeypatch.setattr(module, "compose", waiting)
     answer(monkeypatch, "getSaveFileName", tmp_path / "out.usda")
-    qtbot.mouseClick(lamp.survey.button, LEFT)
-    qtbot.waitUntil(lambda: lamp.survey.button.text() == "Stop" and "Writing" in lamp.survey.doing.text(), timeout=5000)
+    qtbot.mouseClick(lamp.stations["Survey"].button, LEFT)
+    qtbot.waitUntil(
+        lambda: lamp.stations["Survey"].button.text() == "Stop" and "Writing" in lamp.stations["Survey"].doing.text(),
+        timeout=5000,
+    )
     with qtbot.waitSignal(lamp.state.stopped, timeout=5000):
-        qtbot.mouseClick(lamp.survey.button, LEFT)
+        qtbot.mouseClick(lamp.stations["Survey"].button, LEFT)
     ready()
-    assert list(tmp_path.iterdir()) == [] and "stopped" in lamp.survey.doing.text()
-    assert lamp.survey.button.text() == "Carry 43 things"
+    assert list(tmp_path.iterdir()) == [] and "stopped" in lamp.stations["Survey"].doing.text()
+    assert lamp.stations["Survey"].button.text() == "Carry 43 things"
 
 
 def test_saving_and_the_question_about_unsaved_changes(lamp, qtbot, ready, tmp_path, monkeypatch) -> None:
@@ -350,7 +353,7 @@ def test_the_loop_keeps_turning_while_a_large_scene_is_carried(window, qtbot, tm
     last[0] = time.perf_counter()
     timer.start()
     with qtbot.waitSignal(window.state.carried, timeout=60_000):
-        qtbot.mouseClick(window.survey.button, LEFT)
+        qtbot.mouseClick(window.stations["Survey"].button, LEFT)
     timer.stop()
     # The machine that tests run on may itself pause; a stall of the loop's own making comes again and again.
     assert len(gaps) > 5 and sorted(gaps)[-3] < 0.25

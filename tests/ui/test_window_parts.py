@@ -110,7 +110,7 @@ def test_counts_in_words() -> None:
     )
 
 
-def facing(packs, thing, fate: Fate | None = None) -> layout.Facing:
+def facing(packs, thing, fate: Fate | None = None) -> layout.Drawn:
     done = translate(thing, packs.get("orvik"), packs.get("pellune"), 0.01)
     return layout.lay_out(thing.graph, done.graph, done.rows, (packs.get("orvik"), packs.get("pellune")), fate)
 

@@ -12,6 +12,7 @@ from typing import Annotated, Any
 
 import typer
 from rich.console import Console
+from rich.markup import escape
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 from rich.table import Table
 
@@ -105,7 +106,7 @@ def _tell_findings(session: Session, console: Console) -> None:
 
 
 def _safe(text: str) -> str:
-    return text.replace("[", "\\[")
+    return escape(text)
 
 
 def _status(session: Session) -> int:

@@ -94,9 +94,10 @@ class DeclaredFinding(Document):
 
 
 class Unsaid(Document):
-    """Why a word of the common ground has no counterpart."""
+    """Why a word of the common ground has no counterpart; those of one `topic` are told together."""
 
     because: str
+    topic: str = ""
     effect: Effect = ""
     told_by: str = ""
     finding: DeclaredFinding | None = None
@@ -106,7 +107,7 @@ class Entry(Document):
     """Which parameters and which ports say the same, and by which formulas.
 
     `effect: none` says that nothing is lost with it; `told_by` names the finding that tells of it already; `finding` is
-    one of its own. `share` says that its measure is a part of 1.
+    one of its own. Losses of one `topic` are told together; without one, those of one entry are. `share` says that its measure is a part of 1.
     """
 
     ours: tuple[str, ...] = ()
@@ -121,6 +122,7 @@ class Entry(Document):
     measure: str = ""
     measured: str = ""
     share: bool = False
+    topic: str = ""
     effect: Effect = ""
     told_by: str = ""
     finding: DeclaredFinding | None = None

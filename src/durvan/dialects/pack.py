@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from importlib.resources.abc import Traversable
 from pathlib import Path
+from types import ModuleType
 from typing import Any, Protocol, TypeVar, cast
 
 import yaml
@@ -16,7 +17,7 @@ from durvan.dialects.contract import Case, ChainRole, Entry, Identity, Mapping, 
 from durvan.dialects.look import Looks
 from durvan.dialects.said import Cause, Declared, Step, Why
 from durvan.errors import FormulaError, PackError
-from durvan.graph.formula import Formula, formula, wrap
+from durvan.graph.formula import Formula, Language, wrap
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Value
 from durvan.scene.vocabulary import NodeType, Parameter, Role, Vocabulary, common_ground, unit_factor
@@ -132,7 +133,8 @@ class CompiledType:
 class _Compiler:
     """Compiles one type map; remembers where it is, for messages."""
 
-    def __init__(self, pack: str, kind: str, node_type: NodeType, mapping: Mapping) -> None:
+    def __init__(self, pack: str, kind: str, node_type: NodeType, mapping: Mapping, language: Language) -> None:
+        self.language = language
         self.where = f"{kind}"
         self.pack = pack
         self.kind = kind
@@ -186,7 +188,7 @@ class _Compiler:
         if not text:
             return None
         try:
-            compiled = formula(text)
+            compiled = self.language.formula(text)
         except FormulaError as problem:
             raise self.fail(problem.what) from problem
         term = self._term_in if inward else self._term_out
@@ -222,7 +224,10 @@ class _Compiler:
         said = entry.because or entry.lost or entry.held or entry.decides
         cause = Cause.IDLE if entry.effect == "none" else Cause.RULE
         finding = entry.finding.declared() if entry.finding is not None else None
-        return Why(cause, said, rule, entry.told_by, finding)
+        return Why(cause, said, self._topic(entry, rule), entry.told_by, finding)
+
+    def _topic(self, entry: Entry, rule: str) -> str:
+        return entry.topic if entry.topic else rule
 
     def _inward(
         self, entry: Entry, common: tuple[tuple[str, str], ...]
@@ -283,7 +288,7 @@ class _Compiler:
         conditions = {}
         for role in self.chain:
             if role.when:
-                names = formula(role.when)
+                names = self.language.formula(role.when)
                 terms = []
                 for name in names.names:
                     question, _, asked = name.rpartition(":")
@@ -318,6 +323,34 @@ class Hooks(Protocol):
         """Put a network that is to be written into the words of the file."""
 
 
+_HOOKS = ("kind_of", "folds", "before_reading", "in_file_units", "after_writing")
+
+
+def checked_hooks(module: ModuleType, pack: str) -> Hooks:
+    """A pack's hooks module, when it has all that `Hooks` asks for. Raises PackError."""
+    missing = [name for name in _HOOKS if not callable(getattr(module, name, None))]
+    if missing:
+        raise PackError(f"hooks.py has no function {', '.join(missing)}.", file=f"{pack}/hooks.py")
+    return cast(Hooks, module)
+
+
+def checked_functions(module: ModuleType, pack: str) -> dict[str, Callable[..., Any]]:
+    """The functions of a pack's formulas: `FUNCTIONS` in its functions.py, by name. Raises PackError."""
+    found = getattr(module, "FUNCTIONS", None)
+    if not isinstance(found, dict) or not all(isinstance(k, str) and callable(v) for k, v in found.items()):
+        raise PackError("functions.py has no FUNCTIONS, a table of functions by name.", file=f"{pack}/functions.py")
+    return found
+
+
+@dataclass(frozen=True)
+class Code:
+    """What a pack says in code because data cannot: hooks, looks, functions of its formulas."""
+
+    hooks: Hooks | None = None
+    looks: Looks | None = None
+    functions: dict[str, Callable[..., Any]] = field(default_factory=dict)
+
+
 @dataclass(repr=False, eq=False)
 class Pack:
     """One dialect, ready for use."""
@@ -328,6 +361,7 @@ class Pack:
     origin: str
     hooks: Hooks | None = None
     looks: Looks | None = None
+    language: Language = field(default_factory=Language)
 
     def __repr__(self) -> str:
         return f"Pack({self.identity.name})"  # its documents are long
@@ -349,7 +383,9 @@ class Pack:
         for kind in self.mapping.types:
             if kind not in self.vocabulary.types:
                 raise PackError(f"'{kind}' is mapped but not in the vocabulary.", file=f"{self.origin}/mapping.yaml")
-            out[kind] = _Compiler(self.origin, kind, self.vocabulary.types[kind], self.mapping).compiled()
+            out[kind] = _Compiler(
+                self.origin, kind, self.vocabulary.types[kind], self.mapping, self.language
+            ).compiled()
         return out
 
     @cached_property
@@ -357,7 +393,7 @@ class Pack:
         """Why words of the common ground (a category, or category.port) have no counterpart."""
         return {
             word: Why(
-                Cause.IDLE if one.effect == "none" else Cause.NO_WORD, one.because, f"{self.name}:{word}", one.told_by,
+                Cause.IDLE if one.effect == "none" else Cause.NO_WORD, one.because, f"{self.name}:{one.topic or word}", one.told_by,
                 one.finding.declared() if one.finding is not None else None,
             )
             for word, one in self.mapping.no_word_for.items()
@@ -458,10 +494,9 @@ def _common_words(identity: Identity) -> tuple[Vocabulary, Mapping]:
 def load(
     folder: Traversable | Path,
     shared: Callable[[str], Traversable] | None = None,
-    hooks: object | None = None,
-    looks: Looks | None = None,
+    code: Code | None = None,
 ) -> Pack:
-    """Load a pack from its folder; `pack.yaml` may name shared parts, which `shared` finds.
+    """Load a pack from its folder, with its code; `pack.yaml` may name shared parts, which `shared` finds.
 
     Raises PackError with the file and the place inside it.
     """
@@ -482,6 +517,7 @@ def load(
             types=merge([other.types, mapping.types]),
             no_word_for=merge([other.no_word_for, mapping.no_word_for]),
         )
-    pack = Pack(identity, vocabulary, mapping, str(folder), cast(Hooks | None, hooks), looks)
+    parts = code or Code()
+    pack = Pack(identity, vocabulary, mapping, str(folder), parts.hooks, parts.looks, Language(parts.functions))
     _ = pack.compiled
     return pack

@@ -15,8 +15,8 @@ from types import ModuleType
 
 import platformdirs
 
-from durvan.dialects.look import Looks, checked
-from durvan.dialects.pack import Pack, load
+from durvan.dialects.look import checked
+from durvan.dialects.pack import Code, Pack, checked_functions, checked_hooks, load
 from durvan.errors import PackError
 
 GROUP = "durvan.dialects"
@@ -57,16 +57,20 @@ def _shared(name: str) -> Traversable:
     return resources.files("durvan.dialects") / "shared" / name
 
 
-def _code(name: str, part: str) -> ModuleType | None:
-    """A built-in pack's code, where it has some; a user's folder is data only, so that opening it runs nothing."""
-    if name in BUILT_IN and (resources.files(f"durvan.dialects.{name}") / f"{part}.py").is_file():
-        return import_module(f"durvan.dialects.{name}.{part}")
+def _part(module: str, part: str) -> ModuleType | None:
+    if (resources.files(module) / f"{part}.py").is_file():
+        return import_module(f"{module}.{part}")
     return None
 
 
-def _looks(name: str) -> Looks | None:
-    module = _code(name, "looks")
-    return checked(module, name) if module is not None else None
+def _code(module: str) -> Code:
+    """The code of a pack that is a Python package, where it has some. Raises PackError, and whatever the code raises."""
+    hooks, looks, functions = (_part(module, name) for name in ("hooks", "looks", "functions"))
+    return Code(
+        checked_hooks(hooks, module) if hooks is not None else None,
+        checked(looks, module) if looks is not None else None,
+        checked_functions(functions, module) if functions is not None else {},
+    )
 
 
 def user_folder() -> Path:
@@ -74,31 +78,48 @@ def user_folder() -> Path:
     return Path(platformdirs.user_data_dir("durvan")) / "dialects"
 
 
-def _folders(user: Path) -> list[tuple[str, Traversable | Path]]:
-    found: dict[str, Traversable | Path] = {}
-    for name in BUILT_IN:
-        found[name] = resources.files(f"durvan.dialects.{name}")
+@dataclass(frozen=True)
+class Found:
+    """A pack that is somewhere: by a Python package (with code), or a folder of a user's (data only, so that opening it
+    runs nothing)."""
+
+    name: str
+    module: str = ""
+    folder: Path | None = None
+
+    def load(self) -> Pack:
+        """Load it. Raises PackError, and whatever its code raises."""
+        if self.folder is not None:
+            return load(self.folder, _shared)
+        return load(resources.files(self.module), _shared, _code(self.module))
+
+
+def _all(user: Path) -> list[Found]:
+    """Every pack: the built-in ones, those of other packages, a user's own; a name is taken by the first of it."""
+    found = {name: Found(name, f"durvan.dialects.{name}") for name in BUILT_IN}
     for point in sorted(metadata.entry_points(group=GROUP), key=lambda point: point.name):
-        if point.name not in found:
-            found[point.name] = resources.files(point.value)
+        found.setdefault(point.name, Found(point.name, point.value))
     if user.is_dir():
         for folder in sorted(user.iterdir()):
             if (folder / "pack.yaml").is_file():
-                found[folder.name] = folder
-    return list(found.items())
+                found.setdefault(folder.name, Found(folder.name, folder=folder))
+    return list(found.values())
 
 
 def read(user: Path | None = None) -> Registry:
-    """Load every pack that can be found."""
+    """Load every pack that can be found. One that is broken is reported, with what broke it in the log."""
     registry = Registry(user=user)
-    for name, folder in _folders(user or user_folder()):
+    for one in _all(user or user_folder()):
         try:
-            pack = load(folder, _shared, _code(name, "hooks"), _looks(name))
-        except (PackError, ModuleNotFoundError) as problem:
+            pack = one.load()
+        except PackError as problem:
             registry.broken.append(str(problem))
-            log.warning("dialect pack %s is left out: %s", name, problem)
-            continue
-        registry.packs[pack.name] = pack
+            log.warning("dialect pack %s is left out: %s", one.name, problem)
+        except Exception as problem:
+            registry.broken.append(f"{one.name}: {type(problem).__name__}: {problem}")
+            log.exception("dialect pack %s is left out", one.name)
+        else:
+            registry.packs[pack.name] = pack
     return registry
 
 

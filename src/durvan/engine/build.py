@@ -16,6 +16,7 @@ from durvan.engine.kernels.world import World
 from durvan.graph.expression import Lookup
 from durvan.graph.program import Program, compile_lanes
 from durvan.optics.colour import luminance
+from durvan.optics.light_shapes import BY_KIND, DOME, FAR, GLOW, SHAPES, SPHERE
 from durvan.optics.lobes import layout
 from durvan.optics.lobes.tables import tables
 from durvan.optics.photometry import latlong_illuminance
@@ -23,7 +24,6 @@ from durvan.scene.shapes import Mesh
 
 Floats = NDArray[np.float64]
 Pixels = Callable[[Lookup], "NDArray[np.float32] | None"]
-SHAPES = {"rect": kw.RECT, "disk": kw.DISK, "sphere": kw.SPHERE, "cylinder": kw.CYLINDER, "point": kw.POINT}
 GREY = 0.18
 _BRIGHTEST = 1e12  # nit; more than that is held to it, and said
 _DOME_WIDTH = 1024
@@ -92,7 +92,7 @@ class _Builder:
         dome, frame = self._lamps(placed, middle, size)
         self._glows(corner, owner, meshes, middle, size)
         for ball in balls:
-            self.shapes.append(_shape(kw.SPHERE, ball.middle, ball.axes, (ball.radius, 0.0), -1, ball.material))
+            self.shapes.append(_shape(SPHERE, ball.middle, ball.axes, (ball.radius, 0.0), -1, ball.material))
         low, high = self._bounds(corner)
         count = len(low)
         order = np.zeros(count, dtype=np.int32)
@@ -112,7 +112,7 @@ class _Builder:
         )  # triangles lie in the tree's order: neighbours are near in memory
         moved[old] = np.arange(len(corner))
         for light in self.lights:
-            if light[kw.KIND] == kw.GLOW:
+            if light[kw.KIND] == GLOW:
                 light[kw.TRIANGLE] = moved[int(light[kw.TRIANGLE])]
         lights, summed, far = self._chances(middle, size, dome)
         picture, border, pixels = self._pictures()
@@ -265,13 +265,13 @@ class _Builder:
                 self.notes.append(f"{one.name}: gives no light")
                 continue
             if lamp.shape == "dome":
-                if any(light[kw.KIND] == kw.DOME for light in self.lights):
+                if any(light[kw.KIND] == DOME for light in self.lights):
                     self.notes.append(f"{one.name}: a second dome is left out")
                     continue
                 dome = self._dome(one)
                 frame = _dome_frame(lamp.turn, self.up_axis)
                 self.groups.append(one.name)
-                self.lights.append(self._light(kw.DOME, Lamp("dome", (1.0, 1.0, 1.0)), len(self.groups) - 1))
+                self.lights.append(self._light(DOME, Lamp("dome", (1.0, 1.0, 1.0)), len(self.groups) - 1))
                 continue
             self._placed(one)
         return dome, np.concatenate([frame, [0.0]])
@@ -287,7 +287,7 @@ class _Builder:
         self.groups.append(one.name)
         group = len(self.groups) - 1
         if lamp.shape == "far":
-            light = self._light(kw.FAR, lamp, group)
+            light = self._light(FAR, lamp, group)
             half = math.radians(min(lamp.size[0], 180.0) / 2.0)
             light[kw.COS_DISC] = math.cos(half) if half > 1e-4 else 1.0
             if half > 1e-4:  # lux at right angles, as even radiance over the disc
@@ -295,25 +295,17 @@ class _Builder:
             _put_axes(light, matrix[3, :3], axes)
             self.lights.append(light)
             return
-        kind = SHAPES[lamp.shape]
-        a, b = lamp.size
-        width, height = (a * scale[0], b * scale[1]) if kind == kw.RECT else (a * scale.mean(), b * scale[0])
-        light = self._light(kind, lamp, group)
-        if kind != kw.POINT and width <= 0.0:
-            self.notes.append(f"{one.name}: has no area and gives no light")
-            return
-        light[kw.SIZE], light[kw.SIZE + 1] = width, height
-        areas = {
-            kw.RECT: width * height, kw.DISK: math.pi * width**2, kw.SPHERE: 4.0 * math.pi * width**2,
-            kw.CYLINDER: 2.0 * math.pi * width * height,
-        }  # fmt: skip
-        light[kw.AREA] = areas.get(kind, 0.0)
-        if kind != kw.POINT and light[kw.AREA] <= 1e-14:
+        row = SHAPES[lamp.shape]
+        size = row.staged(lamp.size, (float(scale[0]), float(scale[1]), float(scale[2])))
+        light = self._light(row.kind, lamp, group)
+        light[kw.SIZE : kw.SIZE + 2] = size
+        light[kw.AREA] = row.area(size)
+        if row.has_body and not (size[0] > 0.0 and light[kw.AREA] > 1e-14):
             self.notes.append(f"{one.name}: has no area and gives no light")
             return
         _put_axes(light, matrix[3, :3], axes)
-        if kind != kw.POINT:
-            self.shapes.append(_shape(kind, matrix[3, :3], axes, (width, height), len(self.lights), 0))
+        if row.has_body:
+            self.shapes.append(_shape(row.kind, matrix[3, :3], axes, size, len(self.lights), 0))
         self.lights.append(light)
 
     def _dome(self, one: Placed) -> NDArray[np.float32]:
@@ -346,10 +338,10 @@ class _Builder:
             radiance = record.base[layout.GLOW : layout.GLOW + 3]
             lamp = Lamp("glow", tuple(radiance) if not varies else (1.0, 1.0, 1.0))
             for triangle, size_ in zip(which, area, strict=True):
-                light = self._light(kw.GLOW, lamp, len(self.groups) - 1)
+                light = self._light(GLOW, lamp, len(self.groups) - 1)
                 light[kw.AREA], light[kw.TRIANGLE], light[kw.SIZE] = size_, triangle, float(varies)
                 light[kw.ORIGIN : kw.ORIGIN + 3] = corner[triangle, :3]
-                owner[triangle, 1] = len(self.lights)
+                owner[triangle, kw.O_LIGHT] = len(self.lights)
                 self.lights.append(light)
 
     def _chances(
@@ -367,7 +359,7 @@ class _Builder:
         lights[:, kw.CHANCE] = chance
         summed = np.concatenate([[0.0], np.cumsum(chance)])
         summed /= summed[-1]
-        far = np.nonzero((lights[:, kw.KIND] == kw.DOME) | (lights[:, kw.KIND] == kw.FAR))[0]
+        far = np.nonzero((lights[:, kw.KIND] == DOME) | (lights[:, kw.KIND] == FAR))[0]
         return lights, summed, far.astype(np.int32)
 
 
@@ -401,11 +393,9 @@ def _shape(
 
 def _shape_box(shape: Floats) -> Floats:
     origin, axes = shape[kw.S_ORIGIN : kw.S_ORIGIN + 3], np.abs(shape[kw.S_X : kw.S_X + 9].reshape(3, 3))
-    a, b = shape[kw.S_SIZE : kw.S_SIZE + 2]
-    kind = int(shape[kw.S_KIND])
-    half = {
-        kw.RECT: (a / 2, b / 2, 0.0), kw.DISK: (a, a, 0.0), kw.SPHERE: (a, a, a), kw.CYLINDER: (b / 2, a, a),
-    }[kind]  # fmt: skip
+    row = BY_KIND[int(shape[kw.S_KIND])]
+    assert row.half is not None  # only shapes with a body are put among the solids
+    half = row.half((float(shape[kw.S_SIZE]), float(shape[kw.S_SIZE + 1])))
     reach = np.array(half) @ axes + 1e-5
     return np.concatenate([origin - reach, origin + reach])
 
@@ -425,13 +415,16 @@ def _power(light: Floats, middle: Floats, size: float, dome: NDArray[np.float32]
     """About how many lux a light gives in the middle of the scene."""
     strength = luminance(light[kw.RADIANCE : kw.RADIANCE + 3].tolist())
     kind = int(light[kw.KIND])
-    if kind == kw.DOME:
+    if kind == DOME:
         return latlong_illuminance(dome) + 1e-9
-    if kind == kw.FAR:
+    if kind == FAR:
         half = math.acos(min(light[kw.COS_DISC], 1.0))
         return strength * (math.pi * math.sin(half) ** 2 if light[kw.COS_DISC] < 1.0 else 1.0)
     distance2 = float(np.sum((light[kw.ORIGIN : kw.ORIGIN + 3] - middle) ** 2)) + (0.2 * size) ** 2
-    return strength * (1.0 if kind == kw.POINT else light[kw.AREA] / 2.0) / distance2
+    row = BY_KIND.get(kind)
+    if row is None:  # a triangle of a mesh that glows
+        return float(strength * light[kw.AREA] / 2.0 / distance2)
+    return row.lux(strength, (float(light[kw.SIZE]), float(light[kw.SIZE + 1])), distance2)
 
 
 def _brought_down(picture: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -20,6 +20,7 @@ from durvan.dialects.look import Record, View
 from durvan.engine.build import Ball, Placed
 from durvan.errors import DurvanError
 from durvan.formats import pictures
+from durvan.optics.light_shapes import SHAPES
 from durvan.optics.lobes import layout
 from durvan.scene.shapes import Mesh
 
@@ -149,17 +150,17 @@ def lamp(one: Placed, radiance_file: str = "") -> dict[str, Any]:
     turn = np.diag([-1.0, 1.0, -1.0, 1.0])
     if made.decay != 2 or not made.shadows:
         raise NotExpressibleError(f"{one.name}: another decay, or no shadows.")
-    if made.shape == "rect":
-        to = _scaled(turn @ one.matrix, made.size[0] / 2, made.size[1] / 2, 1.0)
-        return {"type": "rectangle", "to_world": _matrix(to), "emitter": {"type": "area", "radiance": value}}
-    if made.shape == "disk":
-        to = _scaled(turn @ one.matrix, made.size[0], made.size[0], 1.0)
-        return {"type": "disk", "to_world": _matrix(to), "emitter": {"type": "area", "radiance": value}}
+    row = SHAPES.get(made.shape)
+    if (
+        row is not None
+        and row.mitsuba
+        and row.half is not None
+        and (made.outer >= 180.0 or row.half(made.size)[2] == 0.0)
+    ):
+        x, y, z = row.half(made.size)
+        to = _scaled(turn @ one.matrix, x, y, z or 1.0)
+        return {"type": row.mitsuba, "to_world": _matrix(to), "emitter": {"type": "area", "radiance": value}}
     place = [float(v) for v in one.matrix[3, :3]]
-    if made.shape == "sphere" and made.outer >= 180.0:
-        return {
-            "type": "sphere", "center": place, "radius": made.size[0], "emitter": {"type": "area", "radiance": value},
-        }  # fmt: skip
     if made.shape == "point" and made.outer >= 180.0:
         return {"type": "point", "position": place, "intensity": value}
     if made.shape == "point" and made.profile == "linear":

@@ -69,6 +69,11 @@ def write_endings() -> tuple[str, ...]:
     return tuple(ending for one in FORMATS for ending in one.writes)
 
 
+def format_of(file: Path) -> Format:
+    """The format of a file by its ending; of one that is none, the first. Nothing is opened."""
+    return next((one for one in FORMATS if file.suffix.lower() in (*one.reads, *one.writes)), FORMATS[0])
+
+
 def reader(file: Path) -> Port:
     """What reads a file. Raises SceneFileError when its ending is none that is known, or there is no such file."""
     for one in FORMATS:

@@ -10,14 +10,13 @@ import ast
 import math
 import operator
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from functools import lru_cache
 from types import CodeType
 from typing import Any
 
 from durvan.errors import FormulaError
-from durvan.optics import colour, fresnel, microfacet, photometry
+from durvan.optics import colour, fresnel, photometry
 
 
 class Vec(tuple[float, ...]):
@@ -124,11 +123,6 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "index_from_f0": fresnel.index_from_f0,
     "mean_dielectric": fresnel.mean_dielectric,
     "mean_schlick": fresnel.mean_schlick,
-    "metal_sureness": fresnel.metal_sureness,
-    "metal_edge_residual": fresnel.metal_edge_residual,
-    "blinn_against_ggx": microfacet.blinn_against_ggx,
-    "blinn_map_residual": microfacet.blinn_map_residual,
-    "beckmann_against_ggx": microfacet.beckmann_against_ggx,
     "cone_flux_factor": photometry.cone_flux_factor,
     "flip_green": flip_green,
     "with_alpha": _with_alpha,
@@ -173,8 +167,9 @@ class Formula:
 class _Reader(ast.NodeTransformer):
     """Checks every part of an expression, and turns dotted names and questions into plain arguments."""
 
-    def __init__(self, text: str) -> None:
+    def __init__(self, text: str, functions: Mapping[str, Callable[..., Any]]) -> None:
         self.text = text
+        self.functions = functions
         self.names: dict[str, str] = {}
 
     def argument(self, name: str) -> ast.Name:
@@ -200,30 +195,47 @@ class _Reader(ast.NodeTransformer):
         name = node.func.id
         if name in QUESTIONS:
             return self.argument(f"{name}:{ast.unparse(node.args[0])}")
-        if name not in FUNCTIONS:
-            raise FormulaError(f"'{self.text}' calls '{name}', which is none of {', '.join(sorted(FUNCTIONS))}.")
+        if name not in self.functions:
+            raise FormulaError(f"'{self.text}' calls '{name}', which is none of {', '.join(sorted(self.functions))}.")
         return ast.Call(node.func, [self.visit(argument) for argument in node.args], [])
 
 
-def _compiled(text: str) -> tuple[CodeType, tuple[str, ...]]:
+def _compiled(text: str, functions: Mapping[str, Callable[..., Any]]) -> tuple[CodeType, tuple[str, ...]]:
     try:
         tree = ast.parse(text.replace("^", "**").strip(), mode="eval")
     except (SyntaxError, RecursionError, MemoryError) as problem:
         raise FormulaError(f"'{text[:200]}' is not a formula ({problem}).") from problem
-    reader = _Reader(text)
+    reader = _Reader(text, functions)
     body = reader.visit(tree).body
     arguments = ast.arguments([], [ast.arg(a) for a in reader.names.values()], None, [], [], None, [])
     expression = ast.fix_missing_locations(ast.Expression(ast.Lambda(arguments, body)))
     return compile(expression, f"<formula {text}>", "eval"), tuple(reader.names)
 
 
-@lru_cache(maxsize=4096)
+class Language:
+    """The functions that formulas may call: those of every pack, and a pack's own beside them."""
+
+    def __init__(self, own: Mapping[str, Callable[..., Any]] | None = None) -> None:
+        self.functions = {**FUNCTIONS, **(own or {})}
+        self._known: dict[str, Formula] = {}
+
+    def formula(self, text: str) -> Formula:
+        """Read and compile a formula. Raises FormulaError with the text and what is wrong in it."""
+        found = self._known.get(text)
+        if found is None:
+            code, names = _compiled(text, self.functions)
+            # The tree was checked part by part above, and no builtin is in reach: nothing but arithmetic can run.
+            call = eval(code, {"__builtins__": {}, **self.functions, **CONSTANTS})
+            found = self._known[text] = Formula(text, names, call)
+        return found
+
+
+_COMMON = Language()
+
+
 def formula(text: str) -> Formula:
-    """Read and compile a formula. Raises FormulaError with the text and what is wrong in it."""
-    code, names = _compiled(text)
-    # The tree was checked part by part above, and no builtin is in reach: nothing but arithmetic can run.
-    call = eval(code, {"__builtins__": {}, **FUNCTIONS, **CONSTANTS})
-    return Formula(text, names, call)
+    """A formula of the functions that every pack has. Raises FormulaError."""
+    return _COMMON.formula(text)
 
 
 def plain(value: Any) -> Any:

@@ -74,13 +74,3 @@ def metal_edge_residual(f0: float) -> float:
     at_pivot = f0 + (1.0 - f0) * (6.0 / 7.0) ** 5
     metal = edge_tinted(_COSINES, f0, f0 / at_pivot if at_pivot > 0 else 0.0)
     return float(np.sum(_COSINE_WEIGHTS * np.abs(metal - f0)))
-
-
-def metal_sureness(mirror: float, base: float) -> float:
-    """How sure a bright reflection over a dark base is a metal, in [0, 1]; from the luminances of both.
-
-    A judgement, not a law: certain from 0.5 over black, even at 0.1 or over a base of 0.15.
-    """
-    bright = min(max((mirror - 0.1) / 0.4, 0.0), 1.0)
-    dark = min(max(1.0 - base / 0.15, 0.0), 1.0)
-    return round(0.5 + 0.5 * bright * dark, 3)

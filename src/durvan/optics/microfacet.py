@@ -6,14 +6,12 @@ of |D₁ − D₂| cosθ over the hemisphere (total variation of two densities t
 
 from __future__ import annotations
 
-from functools import cache
-
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 # u = tan θ on a logarithmic grid: narrow lobes live at tiny angles, wide ones out to grazing.
 _TAN = np.geomspace(1e-6, 1e4, 6000)
-_COS = 1.0 / np.sqrt(1.0 + _TAN**2)
+COSINES = 1.0 / np.sqrt(1.0 + _TAN**2)
 
 
 def ggx(cosine: ArrayLike, alpha: float) -> NDArray[np.float64]:
@@ -46,49 +44,3 @@ def displaced(first: NDArray[np.float64], second: NDArray[np.float64]) -> float:
     # dω cosθ = 2π sinθ cosθ dθ; with u = tanθ, sinθ cosθ dθ = u/(1+u²)² du
     weight = 2.0 * np.pi * _TAN / (1.0 + _TAN**2) ** 2
     return float(0.5 * np.trapezoid(np.abs(first - second) * weight, _TAN))
-
-
-_POLISHES = np.linspace(0.0, 1.0, 41)
-
-
-@cache
-def _blinn_table() -> NDArray[np.float64]:
-    rows = []
-    for polish in _POLISHES:
-        exponent = 10.0 ** (4.0 * polish)
-        rows.append(displaced(blinn(_COS, exponent), ggx(_COS, blinn_exponent_to_alpha(exponent))))
-    return np.array(rows)
-
-
-@cache
-def _beckmann_table() -> NDArray[np.float64]:
-    rows = []
-    for polish in _POLISHES:
-        alpha = max((1.0 - polish) ** 2, 1e-4)
-        rows.append(displaced(beckmann(_COS, alpha), ggx(_COS, alpha)))
-    return np.array(rows)
-
-
-def blinn_against_ggx(polish: float) -> float:
-    """What a peak-matched GGX lobe displaces of a Blinn lobe with exponent 10^(4·polish); share in [0, 1].
-
-    Interpolated in a table of 41 polishes, good to 0.001.
-    """
-    return float(np.interp(polish, _POLISHES, _blinn_table()))
-
-
-def beckmann_against_ggx(polish: float) -> float:
-    """What a GGX lobe of the same α = (1 − polish)² displaces of a Beckmann lobe; share in [0, 1]."""
-    return float(np.interp(polish, _POLISHES, _beckmann_table()))
-
-
-@cache
-def blinn_map_residual() -> float:
-    """How far (0.97029 − 0.56873·polish)^2.5 is, at most, from the roughness of a peak-matched Blinn lobe.
-
-    The curve is what scaling, shifting and one power can do to a map; its numbers are the least-squares fit of
-    (2/(10^(4·polish) + 2))^¼ over polish in [0, 1]. The result is in units of perceptual roughness.
-    """
-    polish = np.linspace(0.0, 1.0, 1001)
-    exact = (2.0 / (10.0 ** (4.0 * polish) + 2.0)) ** 0.25
-    return float(np.max(np.abs((0.97029 - 0.56873 * polish) ** 2.5 - exact)))

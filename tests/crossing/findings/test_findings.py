@@ -11,7 +11,7 @@ from durvan.crossing.job.session import start
 from durvan.crossing.translation.choices import Override
 from durvan.crossing.translation.ledger import Row
 from durvan.crossing.translation.plan import Choices, plan
-from durvan.optics.fresnel import metal_sureness
+from durvan.dialects.orvik.functions import metal_sureness
 from durvan.scene.model import Kind, Scene, Solid
 from making import findings_in, material, single, small, write
 

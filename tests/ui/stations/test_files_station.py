@@ -48,7 +48,7 @@ def library(room) -> Path:
 
 
 def states(room) -> list[str]:
-    files = room.files.table.files
+    files = room.stations["Files"].table.files
     return [files.index(row, STATE).data() for row in range(files.rowCount())]
 
 
@@ -61,7 +61,7 @@ def press(parent, qtbot, text: str) -> None:
 
 def choose(room, name: str) -> None:
     """Choose a file in the table by clicking its row."""
-    table = room.files.table
+    table = room.stations["Files"].table
     row = next(row for row in range(table.files.rowCount()) if name in table.files.rows[row].written)
     table.scrollTo(table.files.index(row, FILE))
     table.selectRow(row)
@@ -82,25 +82,31 @@ def add_library(room, qtbot) -> None:
 
 def test_the_worst_stand_first(room) -> None:
     assert states(room)[:13] == ["absent"] * 13 and states(room)[-1] == "in place"
-    assert room.files.filters[None].text() == "all 19" and room.files.filters[FileState.ABSENT].text() == "absent 13"
-    assert not room.files.filters[FileState.SEVERAL].isVisible()
+    assert (
+        room.stations["Files"].filters[None].text() == "all 19"
+        and room.stations["Files"].filters[FileState.ABSENT].text() == "absent 13"
+    )
+    assert not room.stations["Files"].filters[FileState.SEVERAL].isVisible()
     assert room.buttons["Files"].text().startswith("Files  ")
 
 
 def test_a_folder_that_is_dropped_becomes_a_root(room, qtbot) -> None:
     add_library(room, qtbot)
-    assert room.files.roots.list.count() == 1 and "10 files" in room.files.roots.list.item(0).text()
+    assert (
+        room.stations["Files"].roots.list.count() == 1
+        and "10 files" in room.stations["Files"].roots.list.item(0).text()
+    )
     assert states(room).count("by a root") == 9 and states(room).count("absent") == 3
     drop(room, library(room))
     settle(room, qtbot)
-    assert room.files.roots.list.count() == 1
+    assert room.stations["Files"].roots.list.count() == 1
     room.undo_action.trigger()
     settle(room, qtbot)
-    assert room.files.roots.list.count() == 0
+    assert room.stations["Files"].roots.list.count() == 0
 
 
 def test_roots_are_ordered_rested_taken_away_and_exchanged(room, qtbot, tmp_path, monkeypatch) -> None:
-    roots = room.files.roots
+    roots = room.stations["Files"].roots
     add_library(room, qtbot)
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *a, **k: str(library(room).parent / "late"))
     press(roots, qtbot, "Add…")
@@ -139,11 +145,11 @@ def test_a_root_that_goes_is_told(room, qtbot) -> None:
     shutil.rmtree(library(room))
     room.outside.follow()
     settle(room, qtbot)
-    qtbot.waitUntil(lambda: "gone" in room.files.roots.list.item(0).text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "gone" in room.stations["Files"].roots.list.item(0).text(), timeout=20_000)
 
 
 def test_a_repair_is_shown_before_it_is_applied(room, qtbot) -> None:
-    repairs, preview = room.files.repairs, room.files.preview
+    repairs, preview = room.stations["Files"].repairs, room.stations["Files"].preview
     repairs.way.setCurrentText("Change the beginning")
     assert repairs.fields[0].text() == "/mnt/skerry/projects/lamp/textures"
     qtbot.keyClicks(repairs.fields[1], str(library(room)))
@@ -165,16 +171,16 @@ def test_a_repair_is_shown_before_it_is_applied(room, qtbot) -> None:
 
 def test_one_file_teaches_the_others(room, qtbot, monkeypatch) -> None:
     choose(room, "slate_colour")
-    room.files.repairs.way.setCurrentText("Learn from one file")
+    room.stations["Files"].repairs.way.setCurrentText("Learn from one file")
     monkeypatch.setattr(
         QFileDialog, "getOpenFileName", lambda *a, **k: (str(library(room) / "stone" / "slate_colour.png"), "")
     )
-    press(room.files.repairs, qtbot, "Point…")
+    press(room.stations["Files"].repairs, qtbot, "Point…")
     settle(room, qtbot)
-    assert "becomes" in room.files.repairs.tip.text() and len(room.files.preview.links) >= 5
-    room.files.repairs.fields[0].setText("/somewhere/else.exr")
-    room.files.repairs.try_it()
-    assert "have nothing in common" in room.files.repairs.tip.text()
+    assert "becomes" in room.stations["Files"].repairs.tip.text() and len(room.stations["Files"].preview.links) >= 5
+    room.stations["Files"].repairs.fields[0].setText("/somewhere/else.exr")
+    room.stations["Files"].repairs.try_it()
+    assert "have nothing in common" in room.stations["Files"].repairs.tip.text()
 
 
 @pytest.mark.parametrize(
@@ -182,30 +188,30 @@ def test_one_file_teaches_the_others(room, qtbot, monkeypatch) -> None:
     [("Take folders off", "3", ""), ("Rename", "*.png", "*.exr"), ("Make paths relative", "", "")],
 )
 def test_other_ways_of_repair_are_tried_without_harm(room, qtbot, way, first, second) -> None:
-    repairs = room.files.repairs
+    repairs = room.stations["Files"].repairs
     repairs.way.setCurrentText(way)
     for line, text in zip(repairs.fields, (first, second), strict=True):
         if line.isVisible():
             line.setText(text)
     press(repairs, qtbot, "Preview")
     settle(room, qtbot)
-    assert room.files.preview.isVisible() and not room.state.session.document.linked()
+    assert room.stations["Files"].preview.isVisible() and not room.state.session.document.linked()
 
 
 def test_search_filter_and_sort(room, qtbot) -> None:
-    qtbot.keyClicks(room.files.words, "slate")
+    qtbot.keyClicks(room.stations["Files"].words, "slate")
     assert len(states(room)) == 3
-    room.files.words.clear()
-    qtbot.mouseClick(room.files.filters[FileState.IN_PLACE], LEFT)
+    room.stations["Files"].words.clear()
+    qtbot.mouseClick(room.stations["Files"].filters[FileState.IN_PLACE], LEFT)
     assert set(states(room)) == {"in place"}
-    qtbot.mouseClick(room.files.filters[None], LEFT)
-    head = room.files.table.horizontalHeader()
+    qtbot.mouseClick(room.stations["Files"].filters[None], LEFT)
+    head = room.stations["Files"].table.horizontalHeader()
     for column in (FILE, SIZE, STATE):
         x = head.sectionViewportPosition(column) + 10
         qtbot.mouseClick(head.viewport(), LEFT, pos=QPoint(x, 8))
-        names = [file.written for file in room.files.table.files.rows]
+        names = [file.written for file in room.stations["Files"].table.files.rows]
         qtbot.mouseClick(head.viewport(), LEFT, pos=QPoint(x, 8))
-        assert [file.written for file in room.files.table.files.rows] == names[::-1] or column != FILE
+        assert [file.written for file in room.stations["Files"].table.files.rows] == names[::-1] or column != FILE
     assert len(states(room)) == 19
 
 
@@ -217,13 +223,13 @@ def test_evidence_tells_of_a_file_and_goes_to_who_uses_it(room, qtbot) -> None:
     said = " ".join(w.text() for w in room.evidence.findChildren(QLabel) if w.isVisible())
     assert "512 × 512" in said and "normals" in said and "up" in said and "by a root" in said
     press(room.evidence, qtbot, "Wet slate")
-    assert room.views.currentWidget() is room.facing and room.state.selection.thing.endswith("WetSlate")
+    assert room.views.currentWidget() is room.stations["Facing"] and room.state.selection.thing.endswith("WetSlate")
 
 
 def test_enter_goes_to_who_uses_the_file(room, qtbot) -> None:
     choose(room, "oak_colour")
-    qtbot.keyClick(room.files.table, Qt.Key.Key_Return)
-    assert room.views.currentWidget() is room.facing and room.state.selection.thing.endswith("TableOak")
+    qtbot.keyClick(room.stations["Files"].table, Qt.Key.Key_Return)
+    assert room.views.currentWidget() is room.stations["Facing"] and room.state.selection.thing.endswith("TableOak")
 
 
 def test_the_list_follows_the_disk_by_itself(room, qtbot, lamproom) -> None:
@@ -236,7 +242,7 @@ def test_the_list_follows_the_disk_by_itself(room, qtbot, lamproom) -> None:
 
 
 def test_copies_are_prepared_and_the_target_switched(room, qtbot, tmp_path, monkeypatch) -> None:
-    preparing = room.files.preparing
+    preparing = room.stations["Files"].preparing
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *a, **k: str(tmp_path / "copies"))
     preparing.where.setCurrentIndex(1)
     preparing.where.activated.emit(1)
@@ -280,14 +286,14 @@ def test_a_file_finding_leads_to_its_row(room, qtbot) -> None:
     room.go("Survey")
     finding = next(f for f in room.state.session.findings if f.code == "picture-absent")
     room.state.select(Selection(finding.thing, finding=finding))
-    assert room.state.selection.finding is finding and room.files.table.chosen().written == finding.file
+    assert room.state.selection.finding is finding and room.stations["Files"].table.chosen().written == finding.file
     press(room.evidence, qtbot, "Show it in Files")
-    assert room.views.currentWidget() is room.files and room.state.selection.file == finding.file
+    assert room.views.currentWidget() is room.stations["Files"] and room.state.selection.file == finding.file
     item = next(item for item in room.findings._tops() if finding in room.findings.findings_of(item))
     room.findings.tree.itemActivated.emit(item, 0)
     assert (
-        room.views.currentWidget() is room.files
-        and room.files.table.chosen().written == room.findings.findings_of(item)[0].file
+        room.views.currentWidget() is room.stations["Files"]
+        and room.stations["Files"].table.chosen().written == room.findings.findings_of(item)[0].file
     )
 
 
@@ -301,10 +307,10 @@ def test_from_moved_files_to_nothing_open(room, qtbot, monkeypatch, tmp_path) ->
     choose(room, "plaster_height")
     press(room.evidence, qtbot, "Take this one")
     settle(room, qtbot)
-    room.files.repairs.way.setCurrentText("Take what the roots found")
-    press(room.files.repairs, qtbot, "Preview")
+    room.stations["Files"].repairs.way.setCurrentText("Take what the roots found")
+    press(room.stations["Files"].repairs, qtbot, "Preview")
     settle(room, qtbot)
-    press(room.files.preview, qtbot, "Apply to 13 paths")
+    press(room.stations["Files"].preview, qtbot, "Apply to 13 paths")
     settle(room, qtbot)
     assert sorted(states(room)) == ["absent", *["in place"] * 18]
     for text in ("Read all 2 as data", "Read all 2 as colour", "Turn its green round"):
@@ -312,10 +318,10 @@ def test_from_moved_files_to_nothing_open(room, qtbot, monkeypatch, tmp_path) ->
         settle(room, qtbot)
     left = {f.code for f in session.open_findings() if f.station == "Files"}
     assert left <= {"picture-absent", "eight-bit-height", "odd-gamma", "full-path"}
-    room.files.repairs.way.setCurrentText("Make paths relative")
-    press(room.files.repairs, qtbot, "Preview")
+    room.stations["Files"].repairs.way.setCurrentText("Make paths relative")
+    press(room.stations["Files"].repairs, qtbot, "Preview")
     settle(room, qtbot)
-    press(room.files.preview, qtbot, "Apply")
+    press(room.stations["Files"].preview, qtbot, "Apply")
     settle(room, qtbot)
     assert "full-path" not in {f.code for f in session.open_findings()}
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("agreed with the client", True))

@@ -15,7 +15,7 @@ from durvan.crossing.translation.plan import Placement, Plan
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError, SceneFileError
 from durvan.files.facts import checksum
-from durvan.formats.table import writer
+from durvan.formats.table import format_of, writer
 from durvan.progress import Report, Step, silent
 from durvan.replacing import replacing
 from durvan.scene.model import Kind
@@ -79,6 +79,13 @@ def _replaced(plan: Plan, registry: Registry) -> Replaced:
 
 
 def _sensible(plan: Plan, out: Path) -> None:
+    source = Path(plan.scene.file)
+    if format_of(out) is not format_of(source):
+        name = format_of(source).name
+        raise MisuseError(
+            f"the source is a {name} file, and a target stands on its source.", file=out,
+            advice=f"Write it as {', '.join(format_of(source).writes)}.",
+        )  # fmt: skip
     place = out.absolute()
     if not place.parent.is_dir():
         raise MisuseError("the folder does not exist.", file=place.parent)

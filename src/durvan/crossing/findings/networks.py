@@ -7,8 +7,9 @@ from dataclasses import replace
 
 from durvan.crossing.findings.model import Finding, Level
 from durvan.crossing.findings.view import View
-from durvan.crossing.translation.ledger import Cause, Row
+from durvan.crossing.translation.ledger import Row
 from durvan.dialects.pack import Pack
+from durvan.dialects.said import Cause
 from durvan.scene.fate import Fate
 from durvan.scene.model import Kind, Oddity, Scene, Thing
 

@@ -48,6 +48,17 @@ def declared(view: View, thing: Thing) -> Iterator[Finding]:
         yield _made(one, thing, "", "Survey", ((thing.kind.value, thing.name),))
 
 
+def faults(view: View, thing: Thing) -> Iterator[Finding]:
+    """Conditions of packs that could not be asked: what was meant to hold may not have."""
+    for one in view.translation(thing).faults:
+        pack = view.registry.packs.get(one.dialect)
+        yield Finding(
+            "pack-fault", Level.LOOK, "A rule of a dialect that cannot be asked", one.what[:400],
+            "the rule was passed over, so this may come out otherwise than the dialect means", thing.id, one.node, "Facing",
+            (("dialect", pack.title if pack is not None else one.dialect),), topic=one.dialect,
+        )  # fmt: skip
+
+
 def _made(
     said: Declared, thing: Thing, path: str, station: str, evidence: tuple[tuple[str, str], ...],
     remedies: tuple[Remedy, ...] = (), sure: str = "",

@@ -44,6 +44,7 @@ RULES: tuple[Rule, ...] = (
     Rule(decoding.CODES, "Files", Need.TRANSLATIONS | Need.FILES | Need.VERDICTS, decoding.of),
     Rule((), "Facing", Need.TRANSLATIONS, packs.readings),
     Rule((), "Survey", Need.TRANSLATIONS, packs.declared),
+    Rule(("pack-fault",), "Facing", Need.TRANSLATIONS, packs.faults),
     Rule(("unbound",), "Survey", Need.TRANSLATIONS, materials.binding),
     Rule(("setup-light",), "Survey", Need.TRANSLATIONS, lights.setup),
     Rule(("near-clip",), "Survey", Need.TRANSLATIONS, cameras.clipping),

@@ -6,8 +6,9 @@ from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Any
 
-from durvan.crossing.translation.ledger import Cause, Row, Step, Why
+from durvan.crossing.translation.ledger import Fault, Row
 from durvan.dialects.pack import CompiledCase, CompiledEntry, CompiledType, Pack, Ready
+from durvan.dialects.said import Cause, Step, Why
 from durvan.errors import FormulaError
 from durvan.graph.formula import flip_green, plain, wrap
 from durvan.graph.wire import Wire
@@ -39,6 +40,7 @@ class Inward:
     rows: list[Row] = field(default_factory=list)
     origins: dict[Port, list[Row]] = field(default_factory=dict)
     readings: dict[str, str] = field(default_factory=dict)
+    faults: list[Fault] = field(default_factory=list)
 
 
 class Incoming:
@@ -198,7 +200,8 @@ class Incoming:
     def _ask(self, ready: Ready, node: Node) -> bool:
         try:
             return bool(ready.formula(*self._arguments(ready, node, wires=False)))
-        except FormulaError:
+        except FormulaError as problem:
+            self.out.faults.append(Fault(self.pack.name, node.id, problem.what))
             return False
 
     def _arguments(self, ready: Ready, node: Node, wires: bool) -> list[Any]:
@@ -292,7 +295,7 @@ class Incoming:
         """An entry of which nothing was set always comes to the same, so it is worked out once."""
         known = entry.idle.get(self.metres_per_unit)
         if known is None:
-            known = []
+            known, faults = [], len(self.out.faults)
             if entry.when is None or self._ask(entry.when, node):
                 for (role, port), ready in entry.inward:
                     value = self._value(node, entry, ready, [], set())
@@ -300,7 +303,8 @@ class Incoming:
                         continue
                     if not same(value, common_ground().types[kind.roles[role]].parameters[port].default):
                         known.append((role, port, value))
-            entry.idle[self.metres_per_unit] = known
+            if len(self.out.faults) == faults:
+                entry.idle[self.metres_per_unit] = known
         for role, port, value in known:
             self._role(node, kind, role).values[port] = value
 

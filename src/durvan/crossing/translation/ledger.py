@@ -7,27 +7,12 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any
 
-from durvan.dialects.said import IDLE, NO_CAUSE, Cause, Step, Why
+from durvan.dialects.said import NO_CAUSE, Step, Why
 from durvan.scene.fate import SHOWN, Fate
 from durvan.scene.graph import Value
 
 if TYPE_CHECKING:
     from durvan.crossing.translation.translate import Translation
-
-__all__ = [
-    "IDLE",
-    "NO_CAUSE",
-    "By",
-    "Cause",
-    "Ledger",
-    "Row",
-    "Step",
-    "Tally",
-    "Why",
-    "row_document",
-    "tally_of",
-    "worst",
-]
 
 Tally = dict[Fate, int]
 
@@ -38,6 +23,15 @@ class By(StrEnum):
     RULES = ""
     HAND = "hand"
     FIT = "fit"
+
+
+@dataclass(slots=True, frozen=True)
+class Fault:
+    """A condition of a pack that could not be asked: whose, of which node, and why. It counts as one that does not hold."""
+
+    dialect: str
+    node: str
+    what: str
 
 
 @dataclass(slots=True, eq=False)

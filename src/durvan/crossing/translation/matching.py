@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from durvan.crossing.translation.ledger import Fault
 from durvan.dialects.pack import CompiledCase, CompiledType, Pack, Ready
 from durvan.errors import FormulaError
 from durvan.graph.formula import wrap
@@ -31,6 +32,7 @@ class Matcher:
         self.pack = pack
         self.context = context
         self.uses = graph.consumers()
+        self.faults: list[Fault] = []
 
     def match(self, node: Node) -> Match | None:
         """The first type that the chain ending in a node can be; the pack's longest chains are tried first."""
@@ -71,10 +73,12 @@ class Matcher:
         return ready is None or self.ask(ready, Match(kind, {role.name: node}))
 
     def ask(self, ready: Ready, match: Match) -> bool:
-        """Whether a condition holds; one that cannot be worked out does not."""
+        """Whether a condition holds; one that cannot be worked out does not, and is kept as a fault."""
         try:
             return bool(ready.formula(*self.arguments(ready, match, None)))
-        except FormulaError:
+        except FormulaError as problem:
+            main = match.roles.get(match.type.main) or next(iter(match.roles.values()))
+            self.faults.append(Fault(self.pack.name, main.id, problem.what))
             return False
 
     def arguments(self, ready: Ready, match: Match, stem: str | None) -> list[Any]:

@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 
 from durvan.crossing.translation.choices import Note
-from durvan.crossing.translation.ledger import By, Cause, Row, Step, Why
+from durvan.crossing.translation.ledger import By, Row
 from durvan.crossing.translation.translate import Translation
 from durvan.dialects.pack import Pack
+from durvan.dialects.said import Cause, Step, Why
 from durvan.scene.fate import Fate
 from durvan.scene.graph import same
 

@@ -12,9 +12,10 @@ from itertools import islice
 from typing import Any
 
 from durvan.crossing.translation.inward import Inward
-from durvan.crossing.translation.ledger import IDLE, NO_CAUSE, Cause, Row, Why
+from durvan.crossing.translation.ledger import Fault, Row
 from durvan.crossing.translation.matching import Match, Matcher
 from durvan.dialects.pack import CompiledEntry, CompiledType, Pack, Ready
+from durvan.dialects.said import IDLE, NO_CAUSE, Cause, Why
 from durvan.errors import FormulaError
 from durvan.graph.formula import plain
 from durvan.graph.wire import Wire
@@ -35,6 +36,7 @@ class Outward:
 
     graph: Graph
     unsaid: tuple[tuple[str, Why], ...] = ()
+    faults: tuple[Fault, ...] = ()
 
 
 class Outgoing:
@@ -150,6 +152,7 @@ class Outgoing:
         """Whether an untouched entry comes to the target's own defaults, or does not hold; worked out once."""
         known = entry.idle_back.get(self.metres_per_unit)
         if known is None:
+            faults = len(self.matcher.faults)
             known = entry.when_back is not None and not self.matcher.ask(entry.when_back, match)
             if not known:
                 parameters = match.type.type.parameters
@@ -158,7 +161,8 @@ class Outgoing:
                     for n, r in entry.outward
                 ]
                 known = all(value is None or (not isinstance(value, Link) and same(value, d)) for value, d in values)
-            entry.idle_back[self.metres_per_unit] = known
+            if len(self.matcher.faults) == faults:
+                entry.idle_back[self.metres_per_unit] = known
         return known
 
     def _value(
@@ -432,4 +436,4 @@ def carry_out(
 ) -> Outward:
     """Write what stands on the common ground in a dialect's words, and end its rows."""
     going = Outgoing(thing_id, inward, pack, context or {}, metres_per_unit)
-    return Outward(going.run(), tuple(going.unsaid))
+    return Outward(going.run(), tuple(going.unsaid), tuple(going.matcher.faults))

@@ -6,9 +6,10 @@ from dataclasses import dataclass, field, replace
 
 from durvan.crossing.translation.choices import Note
 from durvan.crossing.translation.inward import carry_in, why_of
-from durvan.crossing.translation.ledger import Cause, Counts, Row, Step, Why, tally_of
+from durvan.crossing.translation.ledger import Counts, Fault, Row, tally_of
 from durvan.crossing.translation.outward import carry_out
 from durvan.dialects.pack import Pack
+from durvan.dialects.said import Cause, Step, Why
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Node, Value
 from durvan.scene.model import Kind, Thing
@@ -43,7 +44,7 @@ class Translation:
     """What one thing becomes: its graph in the target's words, and its rows of the ledger.
 
     `readings` are the cases that nodes with several were read by; `unsaid` the nodes of the common ground that the target
-    has no word for, with their why; `inputs` what it was made from; `looks` names both networks, once
+    has no word for, with their why; `faults` are conditions of packs that could not be asked; `inputs` what it was made from; `looks` names both networks, once
     it was asked for; `common` the values that a light, a camera or settings have on the common ground.
     """
 
@@ -54,6 +55,7 @@ class Translation:
     rows: list[Row] = field(default_factory=list)
     readings: dict[str, str] = field(default_factory=dict)
     unsaid: tuple[tuple[str, Why], ...] = ()
+    faults: tuple[Fault, ...] = ()
     common: dict[str, Value] = field(default_factory=dict)
     inputs: Inputs | None = None
     looks: str = ""
@@ -61,7 +63,7 @@ class Translation:
 
     def to_travel(self) -> Translation:
         """Only what is needed to look at it, for another process."""
-        return replace(self, rows=[], readings={}, unsaid=(), inputs=None)
+        return replace(self, rows=[], readings={}, unsaid=(), faults=(), inputs=None)
 
     @property
     def counts(self) -> Counts:
@@ -89,7 +91,17 @@ def translate(
         for node in inward.graph.nodes.values():
             common.update(node.values)
     out = carry_out(thing.id, inward, target, thing.context, metres_per_unit)
-    return Translation(thing.id, source.name, target.name, out.graph, inward.rows, inward.readings, out.unsaid, common)
+    return Translation(
+        thing.id,
+        source.name,
+        target.name,
+        out.graph,
+        inward.rows,
+        inward.readings,
+        out.unsaid,
+        tuple(dict.fromkeys((*inward.faults, *out.faults))),
+        common,
+    )
 
 
 def _same(thing: Thing, pack: Pack) -> Translation:

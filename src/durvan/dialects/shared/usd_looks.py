@@ -8,6 +8,7 @@ from durvan.dialects.look import Inputs, Lamp, Sampling, View
 from durvan.dialects.shared.looks import tinted
 from durvan.graph.expression import Lookup
 from durvan.optics.colour import usd_black_body
+from durvan.optics.light_shapes import BY_PRIM
 
 
 def light(kind: str, get: Inputs) -> Lamp | None:
@@ -33,27 +34,20 @@ def light(kind: str, get: Inputs) -> Lamp | None:
 
 def _shaped(shape: str, get: Inputs, radiance: tuple[float, float, float], shadows: bool) -> Lamp | None:
     unit = get.facts.metres_per_unit
-    names = {"RectLight": "rect", "DiskLight": "disk", "SphereLight": "sphere", "CylinderLight": "cylinder"}
-    if shape not in names:
+    row = BY_PRIM.get(shape)
+    if row is None:
         return None
-    if shape == "RectLight":
+    if "width" in get.kind.parameters:
         size = (get.number("width") * unit, get.number("height") * unit)
-        area = size[0] * size[1]
     else:
-        radius = max(get.number("radius") * unit, 1e-6)
-        length = get.number("length") * unit if shape == "CylinderLight" else 0.0
-        size = (radius, length)
-        area = (
-            math.pi
-            * radius
-            * (radius if shape == "DiskLight" else 4.0 * radius if shape == "SphereLight" else 2.0 * length)
-        )
-    scale = 1.0 / max(area, 1e-12) if get.flag("normalize") else 1.0
+        length = get.number("length") * unit if "length" in get.kind.parameters else 0.0
+        size = (max(get.number("radius") * unit, 1e-6), length)
+    scale = 1.0 / max(row.area(size), 1e-12) if get.flag("normalize") else 1.0
     outer = get.number("cone_angle")
-    whole = outer >= 90.0 and shape in ("SphereLight", "CylinderLight")
+    whole = outer >= 90.0 and row.name in ("sphere", "cylinder")
     inner = outer * (1.0 - get.number("cone_softness"))
     return Lamp(
-        names[shape], (radiance[0] * scale, radiance[1] * scale, radiance[2] * scale), size,
+        row.name, (radiance[0] * scale, radiance[1] * scale, radiance[2] * scale), size,
         180.0 if whole else inner, 180.0 if whole else max(outer, 0.01), focus=get.number("focus"), shadows=shadows,
     )  # fmt: skip
 

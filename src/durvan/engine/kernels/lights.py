@@ -20,32 +20,27 @@ from durvan.engine.kernels.world import (
     AXIS_Y,
     AXIS_Z,
     COS_DISC,
-    CYLINDER,
     DECAY,
-    DISK,
-    DOME,
     F8,
-    FAR,
     FOCUS,
-    GLOW,
     INNER,
     KIND,
     LIGHT,
     N_DOME_HEIGHT,
     N_DOME_WIDTH,
     N_LIGHTS,
+    O_MATERIAL,
     ORIGIN,
     OUTER,
-    POINT,
+    OWNER,
     PROFILE,
     RADIANCE,
-    RECT,
     SIZE,
-    SPHERE,
     TRIANGLE,
     World,
 )
 from durvan.optics.jit import inner, small
+from durvan.optics.light_shapes import CYLINDER, DISK, DOME, FAR, GLOW, POINT, RECT, SPHERE
 from durvan.optics.lobes.layout import GLOW as REC_GLOW
 
 INFINITE = 1e20
@@ -287,7 +282,7 @@ def sample(
                 b0 * w.f4[uv + 1] + b1 * w.f4[uv + 3] + b2 * w.f4[uv + 5],
             )
             point[2], point[3], point[4], point[5] = qx, qy, qz, 1.0
-            resolve(w, w.i4[w.i4[A_OWNER] + t * 3 + 0], point, registers, rec)
+            resolve(w, w.i4[w.i4[A_OWNER] + t * OWNER + O_MATERIAL], point, registers, rec)
             r, g, b = rec[REC_GLOW], rec[REC_GLOW + 1], rec[REC_GLOW + 2]
     else:
         if kind == RECT:

@@ -38,11 +38,7 @@ from durvan.engine.kernels.world import (
     C_Z,
     CHANCE,
     COS_DISC,
-    CYLINDER,
-    DISK,
     F8,
-    FAR,
-    GLOW,
     GROUP,
     I4,
     KIND,
@@ -51,8 +47,11 @@ from durvan.engine.kernels.world import (
     MATERIAL,
     N_FAR,
     N_LIGHTS,
+    O_LIGHT,
+    O_MATERIAL,
+    O_OBJECT,
+    OWNER,
     RADIANCE,
-    RECT,
     S_LIGHT,
     S_MATERIAL,
     S_ORIGIN,
@@ -62,11 +61,11 @@ from durvan.engine.kernels.world import (
     S_Z,
     SHADOWS,
     SHAPE,
-    SPHERE,
     World,
     bare,
 )
 from durvan.optics.jit import address, beyond, entry, inner, small
+from durvan.optics.light_shapes import CYLINDER, DISK, FAR, GLOW, RECT, SPHERE
 from durvan.optics.lobes import stack
 from durvan.optics.lobes.layout import (
     COUNT,
@@ -171,7 +170,7 @@ def surface_at(
             gx, gy, gz = -gx, -gy, -gz
         u = b0 * w.f4[uv + 0] + b1 * w.f4[uv + 2] + b2 * w.f4[uv + 4]
         v = b0 * w.f4[uv + 1] + b1 * w.f4[uv + 3] + b2 * w.f4[uv + 5]
-        material = w.i4[w.i4[A_OWNER] + prim * 3 + 0]
+        material = w.i4[w.i4[A_OWNER] + prim * OWNER + O_MATERIAL]
         if w.i4[w.i4[A_MATERIAL] + material * MATERIAL + M_FRAME] == 0:
             tx, ty, tz, bx, by, bz = frame(nx, ny, nz)
             hit[H_T] = t
@@ -333,7 +332,7 @@ def clear_way(
         if prim == NOTHING:
             return left
         m = (
-            w.i4[w.i4[A_OWNER] + prim * 3 + 0]
+            w.i4[w.i4[A_OWNER] + prim * OWNER + O_MATERIAL]
             if prim >= 0
             else int(w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_MATERIAL])
         )
@@ -644,7 +643,7 @@ def path(
             tb *= math.exp(-min(rec[MURK + 2] * t, 80.0))
         if rec[REC_GLOW] + rec[REC_GLOW + 1] + rec[REC_GLOW + 2] > 0.0:
             k1 = 1.0
-            l = w.i4[w.i4[A_OWNER] + prim * 3 + 1] if prim >= 0 else -1
+            l = w.i4[w.i4[A_OWNER] + prim * OWNER + O_LIGHT] if prim >= 0 else -1
             group = 0
             if l >= 0:
                 group = int(w.f8[w.i4[A_LIGHT] + l * LIGHT + GROUP])
@@ -778,7 +777,7 @@ def last_look(
             near = t + 1e-6 * max(1.0, t)
             continue
         m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
-        l = w.i4[w.i4[A_OWNER] + prim * 3 + 1] if prim >= 0 else -1
+        l = w.i4[w.i4[A_OWNER] + prim * OWNER + O_LIGHT] if prim >= 0 else -1
         if l < 0 and w.i4[w.i4[A_MATERIAL] + m * MATERIAL + 12] == 1:
             return
         put_point(hit, dx, dy, dz, point)
@@ -932,7 +931,7 @@ def first_things(
                     near = t + 1e-6 * max(1.0, t)
                     continue
                 material[y, x] = m
-                thing[y, x] = w.i4[w.i4[A_OWNER] + prim * 3 + 2] if prim >= 0 else -1
+                thing[y, x] = w.i4[w.i4[A_OWNER] + prim * OWNER + O_OBJECT] if prim >= 0 else -1
                 depth[y, x] = t / length
                 for c in range(3):
                     normal[y, x, c] = hit[H_NS + c]

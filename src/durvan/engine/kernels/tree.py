@@ -17,15 +17,12 @@ from durvan.engine.kernels.world import (
     A_OWNER,
     A_SHAPES,
     A_SOLIDS,
-    CYLINDER,
-    DISK,
     F4,
     F8,
     I4,
     M_PLAIN,
     MATERIAL,
     N_NODES,
-    RECT,
     S_KIND,
     S_ORIGIN,
     S_SIZE,
@@ -33,10 +30,10 @@ from durvan.engine.kernels.world import (
     S_Y,
     S_Z,
     SHAPE,
-    SPHERE,
     World,
 )
 from durvan.optics.jit import beyond, entry, inner, lowest_bit
+from durvan.optics.light_shapes import CYLINDER, DISK, RECT, SPHERE
 
 BINS = 16
 LEAF = 8

@@ -34,7 +34,6 @@ GROUP = 26
 TRIANGLE = 27
 COS_DISC = 28  # of a far light: cosine of its half angle
 LIGHT = 32
-POINT, RECT, DISK, SPHERE, CYLINDER, FAR, DOME, GLOW = range(8)
 
 # A solid shape
 S_KIND = 0
@@ -74,6 +73,9 @@ M_FRAME = 13  # 1: it needs to know how the UVs lie, for relief or for a stretch
 MATERIAL = 14
 
 
+# Whose a triangle is
+O_MATERIAL, O_LIGHT, O_OBJECT, OWNER = range(4)
+
 # Where each table begins, in the array of its kind; these places stand at the front of the whole numbers
 A_BOXES = 0  # f4: [nodes, 48] least x, y, z and largest x, y, z of eight children
 A_CHILDREN = 1  # i4: [nodes, 8] a node, or −1 − leaf
@@ -81,7 +83,7 @@ A_SOLIDS = 2  # i4: solid shapes in the order of the leaves
 A_CORNER = 3  # f4: [triangles, 9] a corner and two edges
 A_NORMAL = 4  # f4: [triangles, 9]
 A_UV = 5  # f4: [triangles, 6]
-A_OWNER = 6  # i4: [triangles, 3] material, light or −1, object
+A_OWNER = 6  # i4: [triangles, OWNER] material, light or −1, object
 A_SHAPES = 7  # f8: [shapes, SHAPE]
 A_BASE = 8  # f8: [materials, RECORD]
 A_MATERIAL = 9  # i4: [materials, MATERIAL]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterable
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -21,14 +22,12 @@ from durvan.crossing.translation.choices import Reading
 from durvan.crossing.translation.ledger import By, Row
 from durvan.scene.fate import SHOWN, Fate
 from durvan.scene.model import Kind, Thing
-from durvan.ui.followers.looks import Looks
-from durvan.ui.followers.outside import Outside
-from durvan.ui.frame.state import Selection, State
+from durvan.ui.frame.state import Selection
 from durvan.ui.kit import words
 from durvan.ui.kit.parts import Mark, clear, column, label, link, rule, small, table_of, title
 from durvan.ui.kit.theme import PANEL, RULE, SLIP, SMALL, TITLE, font
 from durvan.ui.kit.words import count, spoken
-from durvan.ui.stations.files.evidence import FileEvidence
+from durvan.ui.stations.station import Bench, Explained
 from durvan.ui.stations.survey.grid import NAMES
 
 _MOST = 60
@@ -38,10 +37,11 @@ EDITABLE = ("float", "int", "bool", "color", "vector2", "vector3", "token")
 class Evidence(QScrollArea):
     """The panel at the right."""
 
-    def __init__(self, state: State, looks: Looks, outside: Outside) -> None:
+    def __init__(self, bench: Bench, explained: Iterable[Explained] = ()) -> None:
         super().__init__()
-        self.state, self.looks = state, looks
-        self.file = FileEvidence(state, outside)
+        self.state, self.looks = bench.state, bench.looks
+        self.explained = list(explained)
+        state = self.state
         self.setFixedWidth(286)
         self.setWidgetResizable(True)
         self.setObjectName("evidence")
@@ -73,8 +73,8 @@ class Evidence(QScrollArea):
         chosen, thing = self.state.selection, self.state.thing()
         if chosen.finding is not None:
             self._finding(chosen.finding)
-        elif chosen.file:
-            self.file.fill(self.down, chosen.file)
+        elif (own := next((one for one in self.explained if one.about(chosen)), None)) is not None:
+            own.fill(self.down, chosen)
         elif chosen.row is not None:
             self._row(chosen.row)
         elif chosen.cell is not None:

@@ -38,9 +38,8 @@ from durvan.ui.frame.state import State
 from durvan.ui.frame.strip import Strip
 from durvan.ui.kit.parts import column, label, small
 from durvan.ui.kit.theme import ACCENT, BRIGHT, INK, RULE, SOFT, TITLE, font
-from durvan.ui.stations.facing.view import Facing
-from durvan.ui.stations.files.view import Files
-from durvan.ui.stations.survey.view import Survey
+from durvan.ui.stations.station import Bench, View
+from durvan.ui.stations.table import STATIONS
 
 _SCENES = "Scenes and crossings (" + " ".join(f"*{ending}" for ending in (*read_endings(), ENDING)) + ")"
 
@@ -59,15 +58,12 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.strip = Strip(self.state)
         self.outside = Outside(self.state, self, judging)
-        self.survey = Survey(self.state, self.looks)
-        self.files = Files(self.state, self.outside)
-        self.facing = Facing(self.state, self.looks)
-        self.evidence = Evidence(self.state, self.looks, self.outside)
+        bench = Bench(self.state, self.looks, self.outside, self.carry_or_stop)
+        self.stations: dict[str, View] = {one.name: one.make(bench) for one in STATIONS}
+        self.evidence = Evidence(bench, [one.explain(bench) for one in STATIONS if one.explain is not None])
         self.findings = Findings(self.state)
-        self.stations: dict[str, QWidget] = {"Survey": self.survey, "Files": self.files, "Facing": self.facing}
         self._build()
         self._menus()
-        self.survey.button.clicked.connect(self.carry_or_stop)
         state = self.state
         state.station_wanted.connect(self.go)
         state.failed.connect(self._failed)
@@ -160,36 +156,33 @@ class Window(QMainWindow):
             group.addButton(button)
             across.addWidget(button)
             self.buttons[name] = button
-        self.buttons["Survey"].setChecked(True)
+        self.buttons[STATIONS[0].name].setChecked(True)
         across.addStretch(1)
         self.open_count: QLabel = small()
         across.addWidget(self.open_count)
         return row
 
     def _menus(self) -> None:
-        file = self.menuBar().addMenu("File")
+        menus = {name: self.menuBar().addMenu(name) for name in ("File", "Edit", "Look", "Findings")}
+        file, edit, look, findings = menus.values()
         self._action(file, "Open…", "Ctrl+O", self.ask_open)
         self._action(file, "Save crossing", "Ctrl+S", lambda: self.save())
         self._action(file, "Save crossing as…", "Ctrl+Shift+S", self.ask_save)
         file.addSeparator()
         self._action(file, "Carry…", "Ctrl+Return", self.carry_or_stop)
         self._action(file, "Write the record…", "Ctrl+R", self.ask_record)
-        self._action(file, "Repair a library…", "Ctrl+L", self.files.ask_library)
-        file.addSeparator()
-        self._action(file, "Quit", "Ctrl+Q", self.close)
-        edit = self.menuBar().addMenu("Edit")
         self.undo_action = self._action(edit, "Undo", "Ctrl+Z", self.state.undo)
         self.redo_action = self._action(edit, "Redo", "Ctrl+Shift+Z", self.state.redo)
-        look = self.menuBar().addMenu("Look")
         for number, name in enumerate(self.stations, 1):
             self._action(look, name, f"Ctrl+{number}", partial(self.go, name))
         look.addSeparator()
         self._action(look, "Next finding", "Ctrl+Down", self.findings.next_worst)
-        self._action(look, "Next thing", "Ctrl+PgDown", lambda: self.facing.step(1))
-        self._action(look, "Thing before", "Ctrl+PgUp", lambda: self.facing.step(-1))
-        self._action(look, "Look at the files again", "F5", self.outside.follow)
+        for view in self.stations.values():
+            for one in view.menu_entries():
+                self._action(menus[one.menu], one.text, one.keys, one.do)
         self._action(look, "All fates", "Ctrl+0", lambda: self.state.filter(self.state.fate))
-        findings = self.menuBar().addMenu("Findings")
+        file.addSeparator()
+        self._action(file, "Quit", "Ctrl+Q", self.close)
         self._action(findings, "Accept…", "Ctrl+E", self.findings.accept)
 
     def _action(self, menu: QMenu, text: str, keys: str, do: Callable[[], object]) -> QAction:
@@ -206,15 +199,11 @@ class Window(QMainWindow):
         self.views.setCurrentWidget(self.stations[station])
         self.buttons[station].setChecked(True)
         self.findings.at(station)
-        if station == "Facing":
-            self.facing.pages.setFocus()
-        elif station == "Files":
-            self.files.table.setFocus()
+        self.stations[station].arrive()
 
     def _opened(self) -> None:
         self.frame.setCurrentIndex(1)
-        self.go("Survey")
-        self.survey.things.setFocus()
+        self.go(STATIONS[0].name)
 
     def _told(self) -> None:
         session = self.state.session
@@ -350,9 +339,10 @@ class Window(QMainWindow):
         for url in event.mimeData().urls():
             place = Path(url.toLocalFile()) if url.isLocalFile() else None
             if place is not None and place.is_dir() and self.state.session is not None:
-                self.files.roots.add(place)
-                self.go("Files")
-                return
+                taken = next((name for name, view in self.stations.items() if view.take_folder(place)), None)
+                if taken is not None:
+                    self.go(taken)
+                    return
             if place is not None:
                 self.open(place)
                 return

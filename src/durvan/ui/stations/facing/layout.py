@@ -1,4 +1,4 @@
-"""Where everything stands on Facing's two pages: slips, rows, links and bands, as plain rectangles.
+"""Where everything stands on Drawn's two pages: slips, rows, links and bands, as plain rectangles.
 
 Pure geometry in pixels, so that it can be tested without painting. The source's page fans out to the left of the
 gutter, the target's to the right, mirrored.
@@ -71,7 +71,7 @@ class Band:
 
 
 @dataclass(slots=True)
-class Facing:
+class Drawn:
     """Everything that is drawn."""
 
     slips: list[Slip] = field(default_factory=list)
@@ -83,12 +83,10 @@ class Facing:
     right_edge: float = 0.0
 
 
-def lay_out(
-    source: Graph, target: Graph, rows: list[Row], packs: tuple[Pack | None, Pack], fate: Fate | None
-) -> Facing:
+def lay_out(source: Graph, target: Graph, rows: list[Row], packs: tuple[Pack | None, Pack], fate: Fate | None) -> Drawn:
     """Lay out both networks and the rows between them; with `fate`, only rows of that fate."""
     shown = [row for row in rows if fate is None or row.fate is fate]
-    out = Facing()
+    out = Drawn()
     half = MARGIN + OUTER + 3 * INDENT + CHANNEL + SURFACE
     out.width = 2 * half + GUTTER
     out.left_edge, out.right_edge = half, half + GUTTER
@@ -124,7 +122,7 @@ def _root(graph: Graph) -> str:
 
 
 def _page(
-    graph: Graph, pack: Pack | None, side: str, rows: dict[tuple[str, str], Row], out: Facing, fate: Fate | None,
+    graph: Graph, pack: Pack | None, side: str, rows: dict[tuple[str, str], Row], out: Drawn, fate: Fate | None,
     order: dict[tuple[str, str], float] | None = None,
 ) -> dict[str, Slip]:  # fmt: skip
     slips: dict[str, Slip] = {}
@@ -229,7 +227,7 @@ def _wire(consumer: Slip, port: str, feeder: Slip, side: str, number: int) -> Wi
     return Wiring([(x0, start), (middle, start), (middle, end), (x1, end)], side)
 
 
-def _bands(rows: list[Row], left: dict[str, Slip], right: dict[str, Slip], out: Facing) -> None:
+def _bands(rows: list[Row], left: dict[str, Slip], right: dict[str, Slip], out: Drawn) -> None:
     near_left = {name: slip for name, slip in left.items() if slip.depth == 0}
     near_right = {name: slip for name, slip in right.items() if slip.depth == 0}
     taken: set[tuple[str, str]] = set()

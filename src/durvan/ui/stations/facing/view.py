@@ -9,7 +9,6 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QToolTip, Q
 from durvan.crossing.translation.ledger import Row, worst
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph
-from durvan.ui.followers.looks import Looks
 from durvan.ui.frame.state import Selection, State
 from durvan.ui.kit import marks, words
 from durvan.ui.kit.parts import Choice, column, small, title
@@ -31,6 +30,7 @@ from durvan.ui.kit.theme import (
 )
 from durvan.ui.kit.words import count, spoken
 from durvan.ui.stations.facing import layout as geometry
+from durvan.ui.stations.station import Action, Bench, View
 
 
 class Pages(QWidget):
@@ -39,7 +39,7 @@ class Pages(QWidget):
     def __init__(self, state: State) -> None:
         super().__init__()
         self.state = state
-        self.drawn = geometry.Facing()
+        self.drawn = geometry.Drawn()
         self.shift = 0.0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
@@ -60,7 +60,7 @@ class Pages(QWidget):
         session, thing = self.state.session, self.state.thing()
         self.of = self.state.selection.thing
         if session is None or session.plan is None or thing is None:
-            self.drawn = geometry.Facing()
+            self.drawn = geometry.Drawn()
         else:
             translation = session.plan.translations.get(thing.id)
             packs = self.state.registry.packs
@@ -273,11 +273,12 @@ class Pages(QWidget):
         return ""
 
 
-class Facing(QWidget):
+class Facing(View):
     """The station: which thing, and its two pages."""
 
-    def __init__(self, state: State, looks: Looks) -> None:
+    def __init__(self, bench: Bench) -> None:
         super().__init__()
+        state, looks = bench.state, bench.looks
         self.state = state
         self.setObjectName("facing")
         self.setStyleSheet(f"#facing {{ background: {BOOTH.name()}; }}")
@@ -349,6 +350,17 @@ class Facing(QWidget):
             for thing in session.scene.things.values():
                 self.choose.addItem(spoken(thing.name), thing.id)
         self.choose.setCurrentIndex(self.places.get(self.state.selection.thing, -1))
+
+    def arrive(self) -> None:
+        """The pages are gone to."""
+        self.pages.setFocus()
+
+    def menu_entries(self) -> list[Action]:
+        """Going through the things."""
+        return [
+            Action("Look", "Next thing", "Ctrl+PgDown", lambda: self.step(1)),
+            Action("Look", "Thing before", "Ctrl+PgUp", lambda: self.step(-1)),
+        ]
 
     def step(self, by: int) -> None:
         """Go to the next thing or the one before."""

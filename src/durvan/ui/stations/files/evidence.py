@@ -14,23 +14,29 @@ from durvan.files.paths import shown, understand
 from durvan.files.roots import Root
 from durvan.scene.model import FileState, OutsideFile
 from durvan.ui.followers.outside import Outside
-from durvan.ui.frame.state import Selection, State
+from durvan.ui.frame.state import Selection
 from durvan.ui.kit.parts import breakable, label, link, rule, small, table_of, title
 from durvan.ui.kit.theme import BOOTH, SMALL, font
 from durvan.ui.kit.words import bytes_in_words, count, spoken
 from durvan.ui.stations.files.marks import MEANINGS, StateMark
+from durvan.ui.stations.station import Bench, Explained
 
 _MOST_USERS = 30
 
 
-class FileEvidence:
+class FileEvidence(Explained):
     """Fills a column with what is known of a file."""
 
-    def __init__(self, state: State, outside: Outside) -> None:
-        self.state, self.outside = state, outside
+    def __init__(self, bench: Bench) -> None:
+        self.state, self.outside = bench.state, bench.outside
 
-    def fill(self, down: QVBoxLayout, written: str) -> None:
+    def about(self, selection: Selection) -> bool:
+        """A file."""
+        return bool(selection.file)
+
+    def fill(self, down: QVBoxLayout, selection: Selection) -> None:
         """Show one file, by its written path."""
+        written = selection.file
         session = self.state.session
         file = next((one for one in session.scene.files.values() if one.written == written), None) if session else None
         if session is None or file is None:

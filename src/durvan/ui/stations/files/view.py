@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
+from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from durvan.scene.model import FileState
-from durvan.ui.followers.outside import Outside
-from durvan.ui.frame.state import State
 from durvan.ui.kit.parts import column, link, rule, small, title
 from durvan.ui.kit.theme import BRIGHT, PANEL, RULE, SMALL, font
 from durvan.ui.kit.words import count
@@ -19,14 +18,16 @@ from durvan.ui.stations.files.preparing import Preparing
 from durvan.ui.stations.files.repairs import PreviewTable, Repairs
 from durvan.ui.stations.files.roots import Roots
 from durvan.ui.stations.files.table import FileTable
+from durvan.ui.stations.station import Action, Bench, View
 
 
-class Files(QWidget):
+class Files(View):
     """The station's view."""
 
-    def __init__(self, state: State, outside: Outside) -> None:
+    def __init__(self, bench: Bench) -> None:
         super().__init__()
-        self.state, self.outside = state, outside
+        self.state, self.outside = bench.state, bench.outside
+        state, outside = self.state, self.outside
         across = QHBoxLayout(self)
         across.setContentsMargins(0, 0, 0, 0)
         across.setSpacing(0)
@@ -36,6 +37,22 @@ class Files(QWidget):
         state.looked.connect(self.fill)
         outside.judged.connect(self._tell)
         self.fill()
+
+    def arrive(self) -> None:
+        """The table is gone to."""
+        self.table.setFocus()
+
+    def menu_entries(self) -> list[Action]:
+        """Repairing a library, and looking at the disk."""
+        return [
+            Action("File", "Repair a library…", "Ctrl+L", self.ask_library),
+            Action("Look", "Look at the files again", "F5", self.outside.follow),
+        ]
+
+    def take_folder(self, folder: Path) -> bool:
+        """A folder becomes a root."""
+        self.roots.add(folder)
+        return True
 
     def _side(self) -> QWidget:
         side = QScrollArea()

@@ -21,12 +21,12 @@ from durvan.crossing.document.changes import Choose
 from durvan.crossing.exchange.carry import Carried
 from durvan.progress import Step
 from durvan.scene.model import FileState, Kind
-from durvan.ui.followers.looks import Looks
-from durvan.ui.frame.state import Selection, State
+from durvan.ui.frame.state import Selection
 from durvan.ui.kit.parts import Choice, clear, column, label, rule, small, title
 from durvan.ui.kit.swatches import Views
 from durvan.ui.kit.theme import BRIGHT, PANEL, RULE, font
 from durvan.ui.kit.words import count, spoken
+from durvan.ui.stations.station import Bench, View
 from durvan.ui.stations.survey.grid import Grid
 from durvan.ui.stations.survey.things import ThingsView
 
@@ -39,11 +39,13 @@ _SCOPES = (
 )
 
 
-class Survey(QWidget):
+class Survey(View):
     """The station's view."""
 
-    def __init__(self, state: State, looks: Looks) -> None:
+    def __init__(self, bench: Bench) -> None:
         super().__init__()
+        state, looks = bench.state, bench.looks
+        self.carry = bench.carry
         self.state, self.looks = state, looks
         self.filling = False
         across = QHBoxLayout(self)
@@ -105,6 +107,7 @@ class Survey(QWidget):
             "Write the target's file (Ctrl+Return). It is read back and checked before it takes its place."
         )
         self.button.setEnabled(False)
+        self.button.clicked.connect(lambda: self.carry())
         down.addWidget(self.button)
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
@@ -183,6 +186,10 @@ class Survey(QWidget):
         order = "by drift × what it covers" if self.things.things.weighed else "worst first"
         left = f", {self.looks.left} to measure" if self.looks.left else ""
         self.shown.setText(f"{shown}, {order}{left}" if fate is None else f"{shown} with {fate.word} values")
+
+    def arrive(self) -> None:
+        """The list of things is gone to."""
+        self.things.setFocus()
 
     # filling
 

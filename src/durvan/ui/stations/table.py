@@ -1,0 +1,15 @@
+"""The stations, in the order of work. A new one is a folder beside this table, and an entry here."""
+
+from __future__ import annotations
+
+from durvan.ui.stations.facing.view import Facing
+from durvan.ui.stations.files.evidence import FileEvidence
+from durvan.ui.stations.files.view import Files
+from durvan.ui.stations.station import Station
+from durvan.ui.stations.survey.view import Survey
+
+STATIONS: tuple[Station, ...] = (
+    Station("Survey", Survey),
+    Station("Files", Files, FileEvidence),
+    Station("Facing", Facing),
+)

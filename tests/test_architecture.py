@@ -11,7 +11,7 @@ SOURCE = Path(__file__).parent.parent / "src" / "durvan"
 # Each part may import from those on lower floors and from its own; formats and dialects share a floor.
 # Files stand on formats: what a layer names and what a picture holds is read there.
 FLOORS = {
-    "errors": 0, "progress": 0, "replacing": 0, "scene": 1, "optics": 1, "graph": 2, "formats": 3, "dialects": 3, "files": 4,
+    "errors": 0, "progress": 0, "replacing": 0, "apart": 0, "scene": 1, "optics": 1, "graph": 2, "formats": 3, "dialects": 3, "files": 4,
     "engine": 5, "crossing": 6, "record": 7, "cli": 8, "ui": 8, "__init__": 0,
 }  # fmt: skip
 

@@ -5,7 +5,7 @@ A format is a plain module with the functions that `Port` lists. To add one: wri
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass
 from importlib import import_module
 from pathlib import Path
@@ -15,7 +15,7 @@ from durvan.errors import MisuseError, SceneFileError
 from durvan.progress import Report
 from durvan.scene.raw import RawScene
 from durvan.scene.shapes import Shapes
-from durvan.scene.written import Form, Written
+from durvan.scene.written import Written
 
 
 class Port(Protocol):
@@ -30,8 +30,8 @@ class Port(Protocol):
     def write(self, written: Written, file: Path) -> None:
         """Write a file. The same input gives the same bytes."""
 
-    def read_back(self, file: Path, forms: Mapping[str, Form]) -> Written:
-        """What the things at some paths say, each in the form that it is to be read in, past any copy in memory."""
+    def read_back(self, file: Path, wanted: Written) -> Written:
+        """What a file says of the things and properties that are wanted, past any copy in memory."""
 
     def paths_in(self, file: Path) -> list[str]:
         """Every path of another file that this one names, each once, in order."""

@@ -11,7 +11,7 @@ from durvan.scene.written import Written, differences
 
 def check(file: Path, meant: Written, port: Port) -> int:
     """How many properties were found as meant. Raises SceneFileError at the first that is not."""
-    found = port.read_back(file, {path: thing.form for path, thing in meant.things.items()})
+    found = port.read_back(file, meant)
     for one in differences(meant, found):
         inside = f"{one.path}.{one.name}" if one.name else one.path
         raise SceneFileError(f"reads {one.found}, was meant to be {one.meant}.", file=file, inside=inside)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import sys
 import threading
 import traceback
 from collections.abc import Callable
@@ -15,6 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from durvan.apart import ends
 from durvan.crossing.looks import questions
 from durvan.crossing.looks.appearance import Appearance
 from durvan.crossing.looks.fitting import fit_all
@@ -296,9 +296,7 @@ def polar_curve(look: Record) -> NDArray[np.float64]:
 
 def main() -> None:
     """Serve standard input and output."""
-    source = Connection(os.dup(sys.stdin.fileno()), writable=False)
-    sink = Connection(os.dup(sys.stdout.fileno()), readable=False)
-    os.dup2(sys.stderr.fileno(), sys.stdout.fileno())  # whatever a library prints must not fall among the answers
+    source, sink = ends()
     os.nice(5)  # the window goes first
     server = Server(source, sink)
 

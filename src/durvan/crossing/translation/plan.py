@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
 
 from durvan.crossing.translation.choices import Choices, Note, Placement
 from durvan.crossing.translation.ledger import Ledger
-from durvan.crossing.translation.notes import write_in
-from durvan.crossing.translation.translate import Inputs, Translation, in_target, translate
+from durvan.crossing.translation.translate import Inputs, Translation, in_target, made, with_values
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError
 from durvan.progress import Report, Step, silent
-from durvan.scene.graph import Graph
 from durvan.scene.model import Kind, Scene, Thing
 
 __all__ = ["KINDS", "Choices", "Placement", "Plan", "in_scope", "plan", "plan_one", "with_values"]
@@ -54,20 +52,6 @@ def in_scope(scene: Scene, scope: str) -> list[Thing]:
     return [thing for thing in scene.things.values() if thing.id in chosen]
 
 
-def with_values(thing: Thing, values: Mapping[tuple[str, str], float | str | bool]) -> Thing:
-    """The thing as it would be with some values replaced; the thing itself stays as it is."""
-    if not values:
-        return thing
-    graph = Graph(dict(thing.graph.nodes), dict(thing.graph.outputs))
-    for (name, parameter), value in values.items():
-        node = graph.nodes.get(name)
-        if node is not None:
-            fresh = replace(node, values=dict(node.values))
-            fresh.values[parameter] = value
-            graph.nodes[name] = fresh
-    return replace(thing, graph=graph)
-
-
 class _ByThing:
     """A person's choices, looked up by the thing that they are about."""
 
@@ -93,18 +77,6 @@ class _ByThing:
             tuple(self.values.get(name, ())), tuple(self.readings.get(name, ())), tuple(self.turned.get(name, ())),
             tuple(self.notes.get(name, ())),
         )  # fmt: skip
-
-
-def made(inputs: Inputs) -> Translation:
-    """One thing's translation, from all that it depends on. Pure."""
-    thing = with_values(inputs.thing, {(node, parameter): value for node, parameter, value in inputs.values})
-    if inputs.turned:
-        thing = replace(thing, turned=inputs.turned)
-    done = translate(thing, inputs.source, inputs.target, inputs.metres_per_unit, dict(inputs.readings))
-    done.inputs = inputs
-    if inputs.notes:
-        write_in(done, list(inputs.notes), inputs.target)
-    return done
 
 
 def plan_one(scene: Scene, registry: Registry, choices: Choices, thing: Thing) -> Translation:
@@ -138,7 +110,7 @@ def plan(
     return Plan(scene, choices, translations, ledger, copies or {})
 
 
-def _all_made(wanted: Mapping[str, Inputs], report: Report) -> Iterable[tuple[str, Translation]]:
+def _all_made(wanted: Mapping[str, Inputs], report: Report) -> Iterator[tuple[str, Translation]]:
     for count, (name, inputs) in enumerate(wanted.items()):
         if count % 20 == 0:
             report(Step("Planning", count, len(wanted)))

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
 from durvan.crossing.translation.choices import Note
 from durvan.crossing.translation.inward import carry_in, why_of
 from durvan.crossing.translation.ledger import Counts, Fault, Row, tally_of
+from durvan.crossing.translation.notes import write_in
 from durvan.crossing.translation.outward import carry_out
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Step, Why
@@ -141,3 +143,29 @@ def _unreadable(thing: Thing, target: Pack) -> Translation:
 def in_target(thing: Thing, translation: Translation) -> Thing:
     """A thing as it is in the target's words."""
     return replace(thing, graph=translation.graph, dialect=translation.target_dialect)
+
+
+def with_values(thing: Thing, values: Mapping[tuple[str, str], float | str | bool]) -> Thing:
+    """The thing as it would be with some values replaced; the thing itself stays as it is."""
+    if not values:
+        return thing
+    graph = Graph(dict(thing.graph.nodes), dict(thing.graph.outputs))
+    for (name, parameter), value in values.items():
+        node = graph.nodes.get(name)
+        if node is not None:
+            fresh = replace(node, values=dict(node.values))
+            fresh.values[parameter] = value
+            graph.nodes[name] = fresh
+    return replace(thing, graph=graph)
+
+
+def made(inputs: Inputs) -> Translation:
+    """One thing's translation, from all that it depends on. Pure."""
+    thing = with_values(inputs.thing, {(node, parameter): value for node, parameter, value in inputs.values})
+    if inputs.turned:
+        thing = replace(thing, turned=inputs.turned)
+    done = translate(thing, inputs.source, inputs.target, inputs.metres_per_unit, dict(inputs.readings))
+    done.inputs = inputs
+    if inputs.notes:
+        write_in(done, list(inputs.notes), inputs.target)
+    return done

@@ -7,59 +7,154 @@ import subprocess
 import sys
 from pathlib import Path
 
-SOURCE = Path(__file__).parent.parent / "src" / "durvan"
-# Each part may import from those on lower floors and from its own; formats and dialects share a floor.
-# Files stand on formats: what a layer names and what a picture holds is read there.
-FLOORS = {
-    "errors": 0, "progress": 0, "replacing": 0, "apart": 0, "scene": 1, "optics": 1, "graph": 2, "formats": 3, "dialects": 3, "files": 4,
-    "engine": 5, "crossing": 6, "record": 7, "cli": 8, "ui": 8, "__init__": 0,
-}  # fmt: skip
+import pytest
+
+from durvan.dialects.registry import Registry
+from durvan.scene.vocabulary import common_ground
+
+ROOT = Path(__file__).parent.parent
+SOURCE = ROOT / "src" / "durvan"
+PAGE = (ROOT / "docs" / "architecture.md").read_text(encoding="utf-8")
 
 
-def imports(file: Path) -> set[str]:
+def floors(name: str) -> dict[str, int]:
+    """A table of docs/architecture.md: which room stands on which floor."""
+    block = PAGE.split(f"```\n{name}\n", 1)[1].split("```", 1)[0]
+    rows = [line.split(None, 2) for line in block.strip().splitlines()]
+    assert all(len(row) == 3 for row in rows), block
+    return {room: int(floor) for floor, room, _ in rows}
+
+
+def imports(file: Path, types_too: bool = True) -> set[str]:
+    """Modules that a file imports, also where it does so late, or for its types alone."""
+    tree = ast.parse(file.read_text(encoding="utf-8"))
+    only_types = {
+        id(inner)
+        for node in ast.walk(tree)
+        if isinstance(node, ast.If) and isinstance(node.test, ast.Name) and node.test.id == "TYPE_CHECKING"
+        for inner in ast.walk(node)
+    }
     found = set()
-    for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
+    for node in ast.walk(tree):
+        if id(node) in only_types and not types_too:
+            continue
         if isinstance(node, ast.ImportFrom) and node.module:
             found.add(node.module)
+            found.update(f"{node.module}.{alias.name}" for alias in node.names)
         elif isinstance(node, ast.Import):
             found.update(alias.name for alias in node.names)
     return found
 
 
-def part(file: Path) -> str:
-    return file.relative_to(SOURCE).parts[0].removesuffix(".py")
+def rooms(folder: Path) -> set[str]:
+    """What lies in a folder: its modules and packages."""
+    files = {file.stem for file in folder.glob("*.py")} - {"__init__"}
+    return files | {inner.name for inner in folder.iterdir() if (inner / "__init__.py").is_file()}
 
 
-def test_imports_go_down_only() -> None:
-    wrong = []
-    for file in SOURCE.rglob("*.py"):
-        here = part(file)
+@pytest.mark.parametrize(("name", "inside"), [("floors", ""), ("crossing", "crossing"), ("ui", "ui")])
+def test_the_page_shows_the_rooms_and_imports_go_down_only(name: str, inside: str) -> None:
+    told, folder = floors(name), SOURCE / inside
+    assert set(told) == rooms(folder)
+    place = len(folder.relative_to(SOURCE).parts)
+    prefix = ".".join(("durvan", *folder.relative_to(SOURCE).parts))
+    wrong = set()
+    for file in folder.rglob("*.py"):
+        here = file.relative_to(SOURCE).parts[place].removesuffix(".py")
         for module in imports(file):
-            if not module.startswith("durvan."):
-                continue
-            there = module.split(".")[1]
-            lazy_window = here == "cli" and there == "ui"  # the command `open` starts the window
-            if FLOORS[there] > FLOORS[here] or (FLOORS[there] == FLOORS[here] and there != here and not lazy_window):
-                if {here, there} == {"optics", "scene"} or (here, there) == ("formats", "dialects"):
-                    continue
-                wrong.append(f"{file.relative_to(SOURCE)} imports {module}")
-    assert wrong == []
+            parts = module.split(".")
+            there = parts[place + 1] if module.startswith(f"{prefix}.") else ""
+            if here in told and there in told and there != here and told[there] >= told[here]:
+                wrong.add(f"{file.relative_to(SOURCE)} imports {module}")
+    assert wrong == set()
 
 
-def test_only_the_window_knows_qt() -> None:
+def test_no_module_imports_itself_in_a_circle() -> None:
+    graph = {}
     for file in SOURCE.rglob("*.py"):
-        if part(file) != "ui":
-            assert not any(module.startswith("PySide6") for module in imports(file)), file
-
-
-def test_nothing_but_packs_knows_a_renderer() -> None:
-    names = ("orvik", "pellune")
-    for file in SOURCE.rglob("*.py"):
-        inside = file.relative_to(SOURCE)
-        if inside.parts[0] == "dialects":
+        if file.stem == "__init__":  # a package's face; what stands behind it is asked by itself
             continue
-        text = file.read_text(encoding="utf-8").lower()
-        assert not any(name in text for name in names), file
+        parts = ("durvan", *file.relative_to(SOURCE).with_suffix("").parts)
+        graph[".".join(parts)] = {m for m in imports(file, False) if m.startswith("durvan.")}
+    state: dict[str, int] = {}
+
+    def walk(name: str, way: tuple[str, ...]) -> None:
+        state[name] = 1
+        for other in graph[name] & graph.keys():
+            if state.get(other) == 1:
+                raise AssertionError(" → ".join((*way, name, other)))
+            if other not in state:
+                walk(other, (*way, name))
+        state[name] = 2
+
+    for name in graph:
+        if name not in state:
+            walk(name, ())
+
+
+@pytest.mark.parametrize(
+    ("library", "room"), [("PySide6", "ui"), ("pxr", "formats"), ("typer", "cli"), ("rich", "cli")]
+)
+def test_libraries_stay_in_their_rooms(library: str, room: str) -> None:
+    users = {
+        file.relative_to(SOURCE).parts[0].removesuffix(".py")
+        for file in SOURCE.rglob("*.py")
+        if any(module == library or module.startswith(f"{library}.") for module in imports(file))
+    }
+    assert users == {room}
+
+
+def constants(file: Path) -> set[str]:
+    """Texts that a file works with; docstrings are for people."""
+    tree = ast.parse(file.read_text(encoding="utf-8"))
+    said = {
+        id(node.body[0].value)
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Module | ast.ClassDef | ast.FunctionDef)
+        and node.body
+        and isinstance(node.body[0], ast.Expr)
+    }
+    return {
+        n.value
+        for n in ast.walk(tree)
+        if isinstance(n, ast.Constant) and isinstance(n.value, str) and id(n) not in said
+    }
+
+
+def test_nothing_but_packs_knows_a_renderer(packs: Registry) -> None:
+    """No name, prefix, namespace, render context, node type or shader id of any pack stands outside `dialects`."""
+    words: set[str] = set()
+    for pack in packs.packs.values():
+        said = pack.identity
+        words |= {said.name, said.title, said.prefix, said.namespace, said.context, f"{said.name}_network"}
+        words |= set(pack.vocabulary.types) | set(pack.ids)
+    words -= {"", *common_ground().types}
+    assert len(words) > 60
+    for file in SOURCE.rglob("*.py"):
+        if file.relative_to(SOURCE).parts[0] != "dialects":
+            found = {text for text in constants(file) if text in words or any(p in text for p in ("orvik", "pellune"))}
+            assert not found, (file, found)
+
+
+def test_ideas_of_a_dialect_stay_in_its_pack(packs: Registry) -> None:
+    """Readings, outputs and parameters that one dialect alone has are decided by nowhere else."""
+    owners: dict[str, set[str]] = {}
+    for pack in packs.packs.values():
+        names = {case.name for kind in pack.compiled.values() for case in kind.cases if case.name}
+        names |= {
+            name
+            for kind in pack.vocabulary.types.values()
+            if not pack.identity.common_ground
+            for name in kind.parameters
+        }
+        for name in names:
+            owners.setdefault(name, set()).add(pack.name)
+    shared = {name for kind in common_ground().types.values() for name in (*kind.parameters, *kind.outputs)}
+    shared |= {word for pack in packs.packs.values() for word in pack.identity.abilities}
+    alone = {name for name, who in owners.items() if (len(who) == 1 and "_" in name) or " " in name} - shared
+    assert {"bare metal", "even reflection", "mirror_tint", "facing_reflect"} <= alone
+    for file in (SOURCE / "crossing").rglob("*.py"):
+        assert not constants(file) & alone, file
 
 
 def test_the_core_runs_where_qt_cannot_be_imported(lamproom: Path, tmp_path: Path) -> None:

@@ -14,9 +14,9 @@ from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
 from durvan.dialects.registry import registry
-from durvan.ui.frame.state import Selection
 from durvan.ui.frame.window import Window
 from durvan.ui.kit.theme import dress
+from durvan.ui.shared.state import Selection
 
 HERE = Path(__file__).parent
 sys.path.insert(0, str(HERE.parent.parent / "demo"))

@@ -13,10 +13,10 @@ from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
 from durvan.crossing.looks.questions import Trouble
 from durvan.dialects.registry import Registry
 from durvan.scene.vocabulary import Parameter
-from durvan.ui.frame.state import Selection
 from durvan.ui.frame.window import Window
 from durvan.ui.kit import words
 from durvan.ui.kit.theme import dress
+from durvan.ui.shared.state import Selection
 
 WAIT = 120_000
 PAINT, BRASS, BOOK = (f"/LampRoom/Looks/{name}" for name in ("CeilingPaint", "PedestalBrass", "LogBook"))

@@ -13,7 +13,7 @@ from durvan.crossing.document.changes import Choose
 from durvan.crossing.document.store import load
 from durvan.errors import SceneFileError
 from durvan.scene.fate import SHOWN, Fate
-from durvan.ui.frame.state import Selection
+from durvan.ui.shared.state import Selection
 from durvan.ui.stations.survey.grid import Grid
 
 LEFT = Qt.MouseButton.LeftButton

@@ -14,8 +14,8 @@ from durvan.errors import DurvanError
 from durvan.progress import Step
 from durvan.scene.fate import SHOWN, Fate
 from durvan.scene.graph import Graph, Link, Node
-from durvan.ui.frame.work import Job
 from durvan.ui.kit import marks, theme, words
+from durvan.ui.shared.work import Job
 from durvan.ui.stations.facing import layout
 from making import material
 
@@ -219,7 +219,7 @@ def test_one_job_at_a_time(lamp, qtbot, ready) -> None:
 
 
 def test_the_selection_survives_a_new_plan(lamp, ready) -> None:
-    from durvan.ui.frame.state import Selection
+    from durvan.ui.shared.state import Selection
 
     state = lamp.state
     row = next(r for r in state.rows("/LampRoom/Looks/WetSlate") if r.parameter == "polish")

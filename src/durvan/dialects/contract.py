@@ -61,6 +61,7 @@ class Identity(Document):
     namespace: str = Field(description="of its attributes on lights, cameras and settings; empty: USD's own")
     context: str = Field(description="its render context; empty: the universal one")
     any_output: bool = Field(default=False, description="its nodes may be read from under any output name")
+    plain: bool = Field(default=False, description="it takes lights, cameras and settings that say no dialect's words")
     common_ground: bool = Field(default=False, description="its words are the common ground's own")
     shares: tuple[str, ...] = Field(default=(), description="parts that several packs have in common")
     conventions: Conventions

@@ -39,6 +39,11 @@ class Registry:
             raise PackError(f"'{name}' is not a dialect.", advice=f"There are {', '.join(sorted(self.packs))}.")
         return pack
 
+    @property
+    def plain(self) -> Pack | None:
+        """The pack for lights, cameras and settings that are in no dialect's own words."""
+        return next((pack for pack in self.packs.values() if pack.identity.plain), None)
+
     def owner(self, shader_id: str) -> Pack | None:
         """The pack whose word a shader id is: by the exact id, else by its prefix."""
         for pack in self.packs.values():

@@ -62,7 +62,7 @@ def groups(session: Session) -> list[tuple[object, ...]]:
 def test_the_same_findings_come_from_other_sentences(lamproom: Path, packs, otherwise, target: str) -> None:
     one, two = start(lamproom, packs, target), start(lamproom, otherwise, target)
     assert told(one) == told(two) and groups(one) == groups(two)
-    assert len(told(one)) >= 12
+    assert len(told(one)) >= (7 if target == "orvik" else 25)
     rows = [(r.fate, r.why.cause, r.why.told_by, r.share, [s.rule for s in r.steps]) for r in one.plan.ledger]
     assert rows == [(r.fate, r.why.cause, r.why.told_by, r.share, [s.rule for s in r.steps]) for r in two.plan.ledger]
     if target != "orvik":  # and there were sentences to be rewritten

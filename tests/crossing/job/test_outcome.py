@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import random
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 
 from durvan.crossing.document.changes import (
     Choose,
     LeaveOut,
+    PutFits,
     PutNote,
     ReadAs,
     SetValue,
@@ -18,12 +20,14 @@ from durvan.crossing.document.changes import (
 )
 from durvan.crossing.job.outcome import Evidence, Outcome, work_out
 from durvan.crossing.job.session import Session, start
+from durvan.crossing.looks.pairs import unfitted
 from durvan.crossing.outside import lookup
 from durvan.crossing.translation.choices import Note, Override, Reading, Turn
 from durvan.crossing.translation.ledger import row_document
 from durvan.files.audit import Verdict
 from durvan.scene.drift import Drift
 from durvan.scene.model import FileState
+from making import small, write
 
 LOOKS = "/LampRoom/Looks"
 BRASS, OAK, SLATE = (f"{LOOKS}/{name}" for name in ("PedestalBrass", "TableOak", "WetSlate"))
@@ -205,3 +209,50 @@ def test_accepting_stands_at_once_and_is_undone(session: Session) -> None:
     session.accept([first], "seen")
     assert len(session.open) == before - 1 and first not in session.open_findings()
     assert session.undo() == "Accept" and len(session.open) == before
+
+
+def test_what_a_fit_starts_from_has_all_that_a_person_chose(session: Session, packs) -> None:
+    """Values, readings, green turned round and notes by hand are in it, a former fit is not, whatever the scope."""
+    note = Note(thing=BRASS, node="finish", parameter="metal", value=0.9)
+    fit = Note(thing=BRASS, node="finish", parameter="rough", value=0.4, by="fit", over=None)
+    session.do(
+        "Choose", SetValue(entry=Override(thing=BRASS, node="finish", parameter="polish", value=0.1)),
+        PutNote(note=note), PutFits(notes=(fit,)), TurnGreen(entry=Turn(thing=SLATE, node="normal")), Choose(scope=OAK),
+    )  # fmt: skip
+    session.renew()
+    brass, slate = unfitted(session.plan, packs, [BRASS, SLATE], session.now.view.used_by)
+    values = brass.translation.graph.nodes["finish"].values
+    assert values["rough"] == pytest.approx(0.9) and values["metal"] == 0.9
+    session.do("Everything", Choose(scope="everything"))
+    session.renew()
+    turned = session.plan.translations[SLATE].graph
+    assert {n: (k.kind, k.values) for n, k in slate.translation.graph.nodes.items()} == {
+        n: (k.kind, k.values) for n, k in turned.nodes.items()
+    }
+    assert slate.key == session.key_of(session.scene.things[SLATE])
+
+
+def test_a_condition_that_cannot_be_asked_is_told(packs, tmp_path) -> None:
+    """A pack whose condition raises: the rule is passed over, and a finding says so, each time anew."""
+    from durvan.dialects.registry import Registry, read
+    from strangers.tern_pack import __file__ as tern
+
+    folder = tmp_path / "packs" / "gull"
+    folder.mkdir(parents=True)
+    for name in ("pack.yaml", "vocabulary.yaml", "mapping.yaml"):
+        text = Path(tern).with_name(name).read_text().replace("tern", "gull").replace("Tern", "Gull")
+        text = text.replace("percent(specular_roughness)", "specular_roughness * 100").replace("vividness", "spread")
+        text = text.replace(
+            'when_back: "not mapped(specular_weight) and specular_weight == 0"',
+            "when_back: log10(specular_weight - 1) > 0",
+        )
+        (folder / name).write_text(text)
+    gull: Registry = read(tmp_path / "packs")
+    assert gull.broken == []
+    scene = write(tmp_path, small())
+    for _ in range(2):
+        session = start(scene, gull, "gull")
+        (found,) = [finding for finding in session.findings if finding.code == "pack-fault"]
+        assert "log10(specular_weight - 1)" in found.cause and found.thing == "/W/Paint"
+        assert dict(found.evidence) == {"dialect": "Gull"} and found.station == "Facing"
+    assert not [finding for finding in start(scene, packs, "pellune").findings if finding.code == "pack-fault"]

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QLabel, QMessageBox, QP
 
 from durvan.files.roots import load
 from durvan.scene.model import FileState
-from durvan.ui.frame.state import Selection
+from durvan.ui.shared.state import Selection
 from durvan.ui.stations.files.library import Library
 from durvan.ui.stations.files.table import FILE, SIZE, STATE
 

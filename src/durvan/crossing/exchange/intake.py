@@ -21,9 +21,6 @@ from durvan.scene.model import FileKind, Kind, Oddity, Reference, Scene, Thing
 from durvan.scene.raw import VISIBILITY, RawScene, RawThing
 from durvan.scene.vocabulary import NodeType
 
-PLAIN = "preview"  # the pack that speaks USD's own lights and cameras
-
-
 atexit.register(gc.unfreeze)  # or what was set apart would never be taken down
 
 
@@ -224,9 +221,9 @@ class Intake:
     # lights, cameras, settings
 
     def _single(self, thing: Thing, raw: RawThing, packs: dict[str, Pack], main: str) -> None:
-        pack = packs.get(main) or next(iter(packs.values()), None) or self.registry.packs.get(PLAIN)
+        pack = packs.get(main) or next(iter(packs.values()), None) or self.registry.plain
         if pack is None:
-            raise PackError("the pack for USD's own lights and cameras is missing.")
+            raise PackError("the pack for lights and cameras that are in nobody's words is missing.")
         space = pack.identity.namespace
         kind_name = self._kind(raw, pack)
         thing.dialect = pack.name

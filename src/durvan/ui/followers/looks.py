@@ -16,7 +16,7 @@ from durvan.crossing.looks.pairs import Pair, pair, unfitted
 from durvan.crossing.looks.questions import Fitted
 from durvan.scene.drift import Drift
 from durvan.scene.model import Kind, Scene
-from durvan.ui.frame.state import State
+from durvan.ui.shared.state import State
 
 MOST = 300  # materials that are measured by themselves; any other is when it is looked at
 VIEW = (288, 162)

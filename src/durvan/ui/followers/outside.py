@@ -16,8 +16,8 @@ from durvan.files.audit import Verdict, broken
 from durvan.files.looker import Looker
 from durvan.files.watch import Watcher, watched
 from durvan.ui.followers.looks import image
-from durvan.ui.frame.state import State
-from durvan.ui.frame.work import QUEUED
+from durvan.ui.shared.state import State
+from durvan.ui.shared.work import QUEUED
 
 _TOGETHER = 300  # milliseconds between two tellings of many small news
 _SELDOM = 8000

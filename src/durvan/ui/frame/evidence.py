@@ -22,13 +22,12 @@ from durvan.crossing.translation.choices import Reading
 from durvan.crossing.translation.ledger import By, Row
 from durvan.scene.fate import SHOWN, Fate
 from durvan.scene.model import Kind, Thing
-from durvan.ui.frame.state import Selection
 from durvan.ui.kit import words
 from durvan.ui.kit.parts import Mark, clear, column, label, link, rule, small, table_of, title
 from durvan.ui.kit.theme import PANEL, RULE, SLIP, SMALL, TITLE, font
 from durvan.ui.kit.words import count, spoken
+from durvan.ui.shared.state import Selection
 from durvan.ui.stations.station import Bench, Explained
-from durvan.ui.stations.survey.grid import NAMES
 
 _MOST = 60
 EDITABLE = ("float", "int", "bool", "color", "vector2", "vector3", "token")
@@ -316,7 +315,7 @@ class Evidence(QScrollArea):
     def _cell(self, family: str, fate: Fate) -> None:
         session = self.state.session
         rows = [r for r in session.plan.ledger if r.family == family and r.fate is fate] if session else []
-        self.down.addWidget(title(f"{NAMES.get(family, family).capitalize()}, {fate.word} {len(rows)}"))
+        self.down.addWidget(title(f"{words.FAMILY_NAMES.get(family, family).capitalize()}, {fate.word} {len(rows)}"))
         self._fate(fate, "")
         self.down.addWidget(rule())
         self._rows(rows, "")

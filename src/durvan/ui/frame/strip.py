@@ -9,9 +9,9 @@ from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEv
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from durvan.scene.fate import SHOWN, Fate
-from durvan.ui.frame.state import State
 from durvan.ui.kit import marks
 from durvan.ui.kit.theme import ACCENT, ACCENT_WASH, BODY, BRIGHT, INK, INKS, RULE, SMALL, SOFT, STRONG_RULE, font
+from durvan.ui.shared.state import State
 
 _SIDE = 176
 _LEAST = 88

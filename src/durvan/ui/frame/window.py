@@ -34,10 +34,10 @@ from durvan.ui.followers.looks import Looks
 from durvan.ui.followers.outside import Outside
 from durvan.ui.frame.evidence import Evidence
 from durvan.ui.frame.findings import Findings
-from durvan.ui.frame.state import State
 from durvan.ui.frame.strip import Strip
 from durvan.ui.kit.parts import column, label, small
 from durvan.ui.kit.theme import ACCENT, BRIGHT, INK, RULE, SOFT, TITLE, font
+from durvan.ui.shared.state import State
 from durvan.ui.stations.station import Bench, View
 from durvan.ui.stations.table import STATIONS
 

@@ -12,8 +12,12 @@ from durvan.scene.graph import Value
 from durvan.scene.vocabulary import COMPONENTS, Parameter
 
 __all__ = [
-    "NotRead", "bytes_in_words", "count", "parameter_tip", "plain", "read", "remaining", "source_value", "spoken", "target_value", "value",
+    "FAMILY_NAMES", "NotRead", "bytes_in_words", "count", "parameter_tip", "plain", "read", "remaining", "source_value", "spoken", "target_value", "value",
 ]  # fmt: skip
+
+
+# Families by another name than their own, as people read them.
+FAMILY_NAMES = {"base": "base colour", "depth": "below the surface", "camera": "cameras", "glow": "glow"}
 
 
 def value(said: Value | None, digits: int = 4, parts: int = 3) -> str:

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from durvan.ui.followers.looks import Looks
 from durvan.ui.followers.outside import Outside
-from durvan.ui.frame.state import Selection, State
+from durvan.ui.shared.state import Selection, State
 
 
 @dataclass(frozen=True)

@@ -9,10 +9,8 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QToolTip, Q
 from durvan.crossing.translation.ledger import Row, worst
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph
-from durvan.ui.frame.state import Selection, State
 from durvan.ui.kit import marks, words
 from durvan.ui.kit.parts import Choice, column, small, title
-from durvan.ui.kit.swatches import Swatches
 from durvan.ui.kit.theme import (
     ACCENT,
     ACCENT_WASH,
@@ -29,8 +27,10 @@ from durvan.ui.kit.theme import (
     font,
 )
 from durvan.ui.kit.words import count, spoken
+from durvan.ui.shared.state import Selection, State
 from durvan.ui.stations.facing import layout as geometry
 from durvan.ui.stations.station import Action, Bench, View
+from durvan.ui.stations.swatches import Swatches
 
 
 class Pages(QWidget):

@@ -14,10 +14,10 @@ from durvan.files.paths import shown, understand
 from durvan.files.roots import Root
 from durvan.scene.model import FileState, OutsideFile
 from durvan.ui.followers.outside import Outside
-from durvan.ui.frame.state import Selection
 from durvan.ui.kit.parts import breakable, label, link, rule, small, table_of, title
 from durvan.ui.kit.theme import BOOTH, SMALL, font
 from durvan.ui.kit.words import bytes_in_words, count, spoken
+from durvan.ui.shared.state import Selection
 from durvan.ui.stations.files.marks import MEANINGS, StateMark
 from durvan.ui.stations.station import Bench, Explained
 

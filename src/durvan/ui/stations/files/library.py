@@ -21,10 +21,10 @@ from durvan.files import library, repair
 from durvan.files.library import SceneRepair
 from durvan.files.paths import shown
 from durvan.files.resolve import Resolver
-from durvan.ui.frame.state import State
 from durvan.ui.kit.parts import column, small, title
 from durvan.ui.kit.theme import BRIGHT, SOFT, font
 from durvan.ui.kit.words import count
+from durvan.ui.shared.state import State
 
 
 class Library(QDialog):

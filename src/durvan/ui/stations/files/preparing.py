@@ -23,10 +23,10 @@ from durvan.files.copies import CHOICES, DEFAULTS, Settings, Use
 from durvan.files.paths import shown
 from durvan.files.prepare import Prepared, prepare
 from durvan.progress import Report, Step
-from durvan.ui.frame.state import State
 from durvan.ui.kit.parts import Choice, column, label, small, title
 from durvan.ui.kit.theme import SMALL, font
 from durvan.ui.kit.words import bytes_in_words
+from durvan.ui.shared.state import State
 
 NAME = "Preparing pictures"
 

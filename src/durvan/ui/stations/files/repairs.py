@@ -24,10 +24,10 @@ from durvan.files import repair
 from durvan.files.paths import shown, understand
 from durvan.files.repair import Change, Preview
 from durvan.scene.model import FileState, OutsideFile
-from durvan.ui.frame.state import State
 from durvan.ui.kit.parts import Choice, column, small, title
 from durvan.ui.kit.theme import BRIGHT, RULE, SMALL, SOFT, STRONG_RULE, font
 from durvan.ui.kit.words import count
+from durvan.ui.shared.state import State
 
 _MOST = 2000
 _HEIGHT = 216
@@ -180,8 +180,8 @@ class PreviewTable(QWidget):
         self.state = state
         self.now: Preview | None = None
         self.setFixedHeight(_HEIGHT)
-        self.setObjectName("preview")
-        self.setStyleSheet(f"#preview {{ background: {BRIGHT.name()}; border-top: 1px solid {STRONG_RULE.name()}; }}")
+        self.setObjectName("repairs")
+        self.setStyleSheet(f"#repairs {{ background: {BRIGHT.name()}; border-top: 1px solid {STRONG_RULE.name()}; }}")
         down = column(self, (12, 8, 0, 0), 4)
         across = QHBoxLayout()
         across.setContentsMargins(0, 0, 12, 0)

@@ -13,10 +13,10 @@ from durvan.errors import DurvanError
 from durvan.files import roots as files
 from durvan.files.paths import shown
 from durvan.files.roots import Root
-from durvan.ui.frame.state import State
 from durvan.ui.kit.parts import column, small, title
 from durvan.ui.kit.theme import BRIGHT, RULE, SMALL, SOFT, font
 from durvan.ui.kit.words import count
+from durvan.ui.shared.state import State
 
 _ROOT = Qt.ItemDataRole.UserRole
 _FILTER = "Roots (*.txt)"

@@ -19,9 +19,9 @@ from durvan.crossing.outside.uses import PictureUse
 from durvan.files.paths import shown, understand
 from durvan.scene.model import FileState, OutsideFile
 from durvan.ui.followers.outside import Outside
-from durvan.ui.frame.state import Selection, State
 from durvan.ui.kit.theme import ACCENT_WASH, BOOTH, INK, LEVEL_INKS, RULE, SMALL, SOFT, font
 from durvan.ui.kit.words import bytes_in_words, spoken
+from durvan.ui.shared.state import Selection, State
 from durvan.ui.stations.files import marks as file_marks
 
 Index = QModelIndex | QPersistentModelIndex

@@ -8,12 +8,12 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from durvan.scene.fate import SHOWN, Fate
 from durvan.scene.vocabulary import FAMILIES
-from durvan.ui.frame.state import Selection, State
 from durvan.ui.kit import marks
 from durvan.ui.kit.theme import ACCENT, ACCENT_WASH, BODY, INK, INKS, RULE, SMALL, STRONG_RULE, font
+from durvan.ui.kit.words import FAMILY_NAMES
+from durvan.ui.shared.state import Selection, State
 
 ROW, TALLEST, HEAD, NAME = 25, 32, 42, 116
-NAMES = {"base": "base colour", "depth": "below the surface", "camera": "cameras", "glow": "glow"}
 
 
 class Grid(QWidget):
@@ -64,7 +64,9 @@ class Grid(QWidget):
             y = HEAD + row * self.tall
             painter.setPen(INK)
             painter.setFont(font(BODY))
-            painter.drawText(QRectF(0, y, NAME, self.tall), Qt.AlignmentFlag.AlignVCenter, NAMES.get(family, family))
+            painter.drawText(
+                QRectF(0, y, NAME, self.tall), Qt.AlignmentFlag.AlignVCenter, FAMILY_NAMES.get(family, family)
+            )
             for place, fate in enumerate(SHOWN):
                 self._cell(painter, row, place, family, fate, cells[fate])
             painter.setPen(QPen(RULE, 1))

@@ -20,10 +20,10 @@ from durvan.crossing.translation.ledger import worst
 from durvan.scene.fate import Fate
 from durvan.scene.model import Kind, Thing
 from durvan.ui.followers.looks import Looks
-from durvan.ui.frame.state import Selection, State
 from durvan.ui.kit import marks
 from durvan.ui.kit.theme import ACCENT_WASH, INK, SMALL, SOFT, font
 from durvan.ui.kit.words import spoken
+from durvan.ui.shared.state import Selection, State
 
 Index = QModelIndex | QPersistentModelIndex
 _HEADS = ("", "name", "drift", "worst")

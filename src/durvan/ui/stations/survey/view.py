@@ -21,14 +21,14 @@ from durvan.crossing.document.changes import Choose
 from durvan.crossing.exchange.carry import Carried
 from durvan.progress import Step
 from durvan.scene.model import FileState, Kind
-from durvan.ui.frame.state import Selection
 from durvan.ui.kit.parts import Choice, clear, column, label, rule, small, title
-from durvan.ui.kit.swatches import Views
 from durvan.ui.kit.theme import BRIGHT, PANEL, RULE, font
 from durvan.ui.kit.words import count, spoken
+from durvan.ui.shared.state import Selection
 from durvan.ui.stations.station import Bench, View
 from durvan.ui.stations.survey.grid import Grid
 from durvan.ui.stations.survey.things import ThingsView
+from durvan.ui.stations.swatches import Views
 
 _SCOPES = (
     ("Everything", "everything"),

@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from durvan.scene.model import Kind
 from durvan.ui.followers.looks import Closely, Looks
-from durvan.ui.frame.state import State
 from durvan.ui.kit.theme import ACCENT, BODY, BOOTH, INK, SMALL, SOFT, STRONG_RULE, font
+from durvan.ui.shared.state import State
 
 SIDE = 96
 GAP = 18

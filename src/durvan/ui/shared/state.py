@@ -21,7 +21,7 @@ from durvan.progress import Report
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Value
 from durvan.scene.model import Thing
-from durvan.ui.frame.work import QUEUED, Job
+from durvan.ui.shared.work import QUEUED, Job
 
 Work = Callable[[Report], Any]
 Then = Callable[[Any], None]

@@ -14,6 +14,7 @@ from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
 from durvan.dialects.registry import registry
+from durvan.scene.model import Kind
 from durvan.ui.frame.window import Window
 from durvan.ui.kit.theme import dress
 from durvan.ui.shared.state import Selection
@@ -91,7 +92,11 @@ def main() -> None:
     while window.state.session is None or window.state.job is not None:
         wait(50)
     state, looks = window.state, window.looks
-    while looks.left or len(state.session.evidence.drifts) < 31 or looks.views.get("target", (0, 0, 1, 0))[1] < 64:
+
+    def measured() -> bool:
+        return all(state.session.drift(thing.id) is not None for thing in state.session.scene.of(Kind.MATERIAL))
+
+    while looks.left or not measured() or looks.views.get("target", (0, 0, 1, 0))[1] < 64:
         wait(100)
     wait(800)
     window.grab().save(str(HERE / "survey.png"))

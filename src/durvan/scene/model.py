@@ -38,6 +38,7 @@ class Thing:
     twins: tuple[str, ...] = ()
     prim_type: str = ""
     turned: tuple[str, ...] = ()
+    words: str = field(default="", compare=False, repr=False)  # the network in words, once somebody asked for it
 
     @property
     def root(self) -> Node | None:

@@ -8,10 +8,12 @@ from durvan.crossing.document.changes import SetValue
 from durvan.crossing.findings import Level
 from durvan.crossing.findings.networks import remaining
 from durvan.crossing.job.session import start
+from durvan.crossing.outside.uses import of_thing
 from durvan.crossing.translation.choices import Override
 from durvan.crossing.translation.ledger import Row
 from durvan.crossing.translation.plan import Choices, plan
 from durvan.dialects.orvik.functions import metal_sureness
+from durvan.files.copies import Use
 from durvan.scene.model import Kind, Scene, Solid
 from making import findings_in, material, single, small, write
 
@@ -226,3 +228,30 @@ def test_other_dialects_pictures_are_judged_too(
     )
     nodes["p"] = (node, {"file": "a.png", name: right}, {})
     assert "data-as-colour" not in found(packs, material(dialect, nodes), target="orvik")
+
+
+@pytest.mark.parametrize(
+    ("dialect", "kind", "switch"),
+    [("orvik", "orvik.area", "on"), ("orvik", "orvik.dome", ""), ("pellune", "pellune.panel", "enabled"), ("pellune", "pellune.sun", "enabled"), ("preview", "usd.RectLight", "")],
+)  # fmt: skip
+def test_a_setup_light_says_whether_it_is_on_in_every_dialect(packs, dialect, kind, switch) -> None:
+    pack = packs.get(dialect)
+    switch = switch or pack.playing(kind, "switch") or ""
+    for on in (True, False) if switch else (True,):
+        light = single(dialect, kind, {switch: on} if switch else {}, name="setup_fill")
+        target = "openpbr" if dialect != "openpbr" else "orvik"
+        (finding,) = found(packs, light, target=target)["setup-light"]
+        assert dict(finding.evidence)["switched"] == ("on" if on else "off")
+
+
+@pytest.mark.parametrize(
+    ("dialect", "kind", "port"),
+    [("orvik", "orvik.dome", "file"), ("pellune", "pellune.surroundings", "file"), ("preview", "usd.DomeLight", "texture"), ("openpbr", "usd.DomeLight", "texture")],
+)  # fmt: skip
+def test_a_domes_picture_is_a_use_whatever_its_port_is_called(packs, dialect, kind, port) -> None:
+    (use,) = of_thing(single(dialect, kind, {port: "sky.exr"}), packs.get(dialect))
+    assert use.written == "sky.exr" and use.use is Use.SURROUNDINGS
+
+
+def test_the_plain_pack_is_declared(packs) -> None:
+    assert [pack.name for pack in packs.packs.values() if pack.identity.plain] == [packs.plain.name]

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from durvan.crossing.findings.model import Finding, Level
 from durvan.crossing.findings.view import View
-from durvan.crossing.looks.keys import of_graph
+from durvan.crossing.looks.keys import of_thing
 from durvan.scene.model import Kind, Thing
 
 
@@ -24,7 +24,7 @@ def alike(view: View) -> Iterator[Finding]:
     groups: dict[str, list[Thing]] = {}
     for thing in view.carried:
         if thing.kind is Kind.MATERIAL and thing.graph.nodes:
-            groups.setdefault(of_graph(thing.graph), []).append(thing)
+            groups.setdefault(of_thing(thing), []).append(thing)
     for same in groups.values():
         for thing in same[1:]:
             yield Finding(

@@ -40,18 +40,23 @@ ODD_CODES = tuple(_ODD)
 ROW_CODES = ("held", "lost", "unused-node", "unknown-value")
 
 
-def oddities(view: View) -> Iterator[Finding]:
-    """What the reader met, for the things in scope and for the file as a whole."""
-    scene, carried = view.scene, view.plan.translations
-    for odd in scene.oddities:
-        if odd.code in _ODD and (not odd.thing or odd.thing in carried):
-            yield _odd(odd, scene)
-    for thing in scene.of(Kind.MATERIAL):
-        closing = thing.graph.order()[1] if thing.id in carried else []
-        if closing:
-            name, port = closing[0]
-            said = f"{name}.{port} closes a circle."
-            yield replace(_odd(Oddity("cycle", thing.id, f"{name}.{port}", said), scene), evidence=())
+def of_file(view: View) -> Iterator[Finding]:
+    """What the reader met in the file as a whole."""
+    for odd in view.oddities.get("", ()):
+        if odd.code in _ODD:
+            yield _odd(odd, view.scene)
+
+
+def of_thing(view: View, thing: Thing) -> Iterator[Finding]:
+    """What the reader met in one thing, and networks that feed themselves."""
+    for odd in view.oddities.get(thing.id, ()):
+        if odd.code in _ODD:
+            yield _odd(odd, view.scene)
+    closing = thing.graph.order()[1] if thing.kind is Kind.MATERIAL else []
+    if closing:
+        name, port = closing[0]
+        said = f"{name}.{port} closes a circle."
+        yield replace(_odd(Oddity("cycle", thing.id, f"{name}.{port}", said), view.scene), evidence=())
 
 
 def _odd(odd: Oddity, scene: Scene) -> Finding:

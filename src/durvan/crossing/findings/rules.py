@@ -1,7 +1,6 @@
 """Every rule that raises findings, in one table, and how they are run: again only where what they need has changed.
 
-A new finding is a function that yields it, and an entry here. A rule looks at one thing, or at the scene as a whole; a
-code belongs to one rule.
+A new finding is a function that yields it, and an entry here. A rule looks at one thing, or at the scene as a whole.
 """
 
 from __future__ import annotations
@@ -39,7 +38,8 @@ class Rule:
 
 
 RULES: tuple[Rule, ...] = (
-    Rule(networks.ODD_CODES, "", Need.SCOPE, of_scene=networks.oddities),
+    Rule(networks.ODD_CODES, "", Need.SCOPE, of_scene=networks.of_file),
+    Rule(networks.ODD_CODES, "", Need.TRANSLATIONS, networks.of_thing),
     Rule(files.CODES, "Files", Need.SCOPE | Need.FILES, of_scene=files.of),
     Rule(decoding.CODES, "Files", Need.TRANSLATIONS | Need.FILES | Need.VERDICTS, decoding.of),
     Rule((), "Facing", Need.TRANSLATIONS, packs.readings),
@@ -123,6 +123,7 @@ def look_over(view: View, before: tuple[View, Findings] | None = None) -> Findin
                     if found := rule.found(view, thing):
                         fresh[place, thing.id] = found
         return Findings().updated(fresh)
+    view.learn(before[0])
     changed = _changed(view, before[0])
     for place, rule in enumerate(RULES):
         if rule.of_scene is not None:

@@ -15,7 +15,7 @@ from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
 from durvan.files.audit import Verdict
 from durvan.scene.drift import Drift
-from durvan.scene.model import OutsideFile, Scene, Thing
+from durvan.scene.model import Oddity, OutsideFile, Scene, Thing
 
 Stamp = tuple[str, int, int]
 
@@ -40,6 +40,7 @@ class View:
     verdicts: Mapping[Stamp, Verdict] = field(default_factory=dict)
     drifts: Mapping[LookKey, Drift] = field(default_factory=dict)
     limit: float = 3.0
+    _keys: dict[str, tuple[Translation, LookKey]] = field(default_factory=dict, compare=False)
 
     @property
     def scene(self) -> Scene:
@@ -84,7 +85,32 @@ class View:
 
     def drift(self, thing: Thing) -> Drift | None:
         """The drift between a material's looks, as they are now."""
-        translation = self.plan.translations.get(thing.id)
-        if translation is None or not self.drifts:
-            return None
-        return self.drifts.get(look_key(thing, translation, self.used_by.get(thing.id, ())))
+        return self.drifts.get(self.key(thing)) if self.drifts and thing.id in self.plan.translations else None
+
+    def key(self, thing: Thing) -> LookKey:
+        """What a drift of a carried material is kept by."""
+        translation = self.plan.translations[thing.id]
+        known = self._keys.get(thing.id)
+        if known is not None and known[0] is translation:
+            return known[1]
+        made = look_key(thing, translation, self.used_by.get(thing.id, ()))
+        self._keys[thing.id] = (translation, made)
+        return made
+
+    @cached_property
+    def oddities(self) -> dict[str, list[Oddity]]:
+        """What the reader met, by thing; "" for the file as a whole."""
+        out: dict[str, list[Oddity]] = {}
+        for odd in self.scene.oddities:
+            out.setdefault(odd.thing, []).append(odd)
+        return out
+
+    def learn(self, before: View) -> None:
+        """Take over what a former view has looked up, where it is about the same."""
+        if before.scene.oddities is self.scene.oddities and "oddities" in before.__dict__:
+            self.__dict__["oddities"] = before.oddities
+        if before.scene is self.scene:
+            self._keys.update(before._keys)
+            for name in ("written", "used_by"):
+                if name in before.__dict__:
+                    self.__dict__[name] = before.__dict__[name]

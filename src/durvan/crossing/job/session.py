@@ -28,7 +28,7 @@ from durvan.crossing.exchange.intake import open_scene
 from durvan.crossing.findings import Finding, Findings, Group, Level, Remedy
 from durvan.crossing.findings.view import Stamp
 from durvan.crossing.job.outcome import Evidence, Outcome, work_out
-from durvan.crossing.looks.keys import LookKey, look_key
+from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.outside.lookup import Outlook, look
 from durvan.crossing.outside.uses import PictureUse
 from durvan.crossing.translation.choices import Note
@@ -197,7 +197,7 @@ class Session:
 
     def key_of(self, thing: Thing) -> LookKey:
         """What a drift of a carried material is kept by, as it stands."""
-        return look_key(thing, self.plan.translations[thing.id], self.now.view.used_by.get(thing.id, ()))
+        return self.now.view.key(thing)
 
     def drift(self, thing: str) -> Drift | None:
         """The drift of a material as it stands, where it is known."""

@@ -23,10 +23,17 @@ def of_graph(graph: Graph) -> str:
     return "\n".join(parts)
 
 
+def of_thing(thing: Thing) -> str:
+    """A thing's own network in words; worked out once, as a scene's things do not change."""
+    if not thing.words:
+        thing.words = of_graph(thing.graph)
+    return thing.words
+
+
 def look_key(thing: Thing, translation: Translation, files: Iterable[OutsideFile]) -> LookKey:
     """The key of a material's two looks, with the files that it reads as they are now."""
     if not translation.looks:
-        parts = (thing.dialect, of_graph(thing.graph), translation.target_dialect, of_graph(translation.graph))
+        parts = (thing.dialect, of_thing(thing), translation.target_dialect, of_graph(translation.graph))
         translation.looks = hashlib.sha256("\n\n".join(parts).encode("utf-8", "surrogatepass")).hexdigest()
     read = sorted(f"{file.written}|{file.first}|{file.size}|{file.changed}" for file in files)
     if not read:

@@ -1,0 +1,69 @@
+"""Files that take another one's place whole, or not at all; processes apart that come and go."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+
+from durvan.apart import Apart
+from durvan.replacing import replacing
+
+
+def names(folder: Path) -> list[str]:
+    return sorted(file.name for file in folder.iterdir())
+
+
+def test_a_file_takes_its_place_whole(tmp_path: Path) -> None:
+    with replacing(tmp_path / "a.txt", durable=True) as fresh:
+        fresh.write_text("new")
+        assert fresh.suffix == ".txt" and not (tmp_path / "a.txt").exists()
+    assert names(tmp_path) == ["a.txt"] and (tmp_path / "a.txt").stat().st_mode & 0o777 == 0o644
+    with replacing(tmp_path / "a.txt", mode=0o600) as fresh:
+        fresh.write_text("newer")
+    assert (tmp_path / "a.txt").read_text() == "newer" and (tmp_path / "a.txt").stat().st_mode & 0o777 == 0o600
+
+
+def test_what_goes_wrong_leaves_the_old_one(tmp_path: Path) -> None:
+    (tmp_path / "a.txt").write_text("old")
+    with pytest.raises(ZeroDivisionError), replacing(tmp_path / "a.txt") as fresh:
+        fresh.write_text("half")
+        raise ZeroDivisionError
+    assert names(tmp_path) == ["a.txt"] and (tmp_path / "a.txt").read_text() == "old"
+    with pytest.raises(FileNotFoundError), replacing(tmp_path / "none" / "a.txt"):
+        pass
+    with replacing(tmp_path / "none" / "a.txt", make_folder=True) as fresh:
+        fresh.write_text("there")
+    assert (tmp_path / "none" / "a.txt").read_text() == "there"
+
+
+def test_a_long_name_still_finds_a_temporary_one(tmp_path: Path) -> None:
+    name = "n" * (os.pathconf(tmp_path, "PC_NAME_MAX") - 4) + ".txt"
+    with replacing(tmp_path / name) as fresh:
+        fresh.write_text("x")
+    assert names(tmp_path) == [name]
+
+
+ECHO = """
+from durvan.apart import ends
+source, sink = ends()
+print("this must not fall among the answers")
+while True:
+    said = source.recv()
+    sink.send(("heard", said))
+"""
+
+
+def test_a_process_apart_answers_and_ends(tmp_path: Path, monkeypatch) -> None:
+    (tmp_path / "echo_apart.py").write_text(ECHO)
+    monkeypatch.setenv("PYTHONPATH", str(tmp_path))
+    apart = Apart.start("echo_apart")
+    for said in ({"a": (1.0, "ü")}, b"x" * 300_000):
+        apart.send.send(said)
+        assert apart.receive.recv() == ("heard", said)
+    apart.end()
+    with pytest.raises(EOFError):
+        apart.receive.recv()
+    apart.close()
+    assert apart.process.poll() is not None

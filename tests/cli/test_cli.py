@@ -107,3 +107,14 @@ def test_version_and_help(call) -> None:
     assert call("--version")[1].startswith("durvan ")
     assert all(name in call("--help")[1] for name in ("survey", "carry", "record", "dialects"))
     assert app.info.name == "durvan"
+
+
+def test_a_record_that_cannot_be_written_is_told_and_leaves_nothing_half(lamproom, tmp_path) -> None:
+    (tmp_path / "page.html").mkdir()
+    done = durvan("record", str(lamproom), "--out", str(tmp_path / "page.html"))
+    assert done.returncode == 2 and "cannot be written" in done.stderr and "Traceback" not in done.stderr
+    (tmp_path / "old.html").write_text("old")
+    (tmp_path / "old.json").mkdir()
+    done = durvan("record", str(lamproom), "--out", str(tmp_path / "old.html"))
+    assert done.returncode == 2 and "old.json" in done.stderr
+    assert sorted(file.name for file in tmp_path.iterdir()) == ["old.html", "old.json", "page.html"]

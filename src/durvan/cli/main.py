@@ -26,7 +26,7 @@ from durvan.files.copies import Use
 from durvan.progress import Report, Step
 from durvan.record.build import record as record_data
 from durvan.record.build import summary
-from durvan.record.page import page
+from durvan.record.page import page, write
 from durvan.scene.fate import SHOWN
 
 app = typer.Typer(
@@ -76,7 +76,7 @@ def _tell(session: Session) -> None:
     things = ", ".join(
         f"{count} {kind}{'s' if count != 1 and kind != 'settings' else ''}" for kind, count in data["things"].items()
     )
-    console.print(f"[bold]{_safe(data['title'])}[/]: {things or 'nothing that is carried'}")
+    console.print(f"[bold]{escape(data['title'])}[/]: {things or 'nothing that is carried'}")
     console.print(f"{data['from'] or 'no dialect'} → {data['to']}, {data['rows']} values")
     console.print("  ".join(f"{fate} {count}" for fate, count in data["fates"].items() if count) or "nothing to carry")
     table = Table(box=None, pad_edge=False)
@@ -97,16 +97,12 @@ def _tell_findings(session: Session, console: Console) -> None:
     if not groups:
         console.print("Nothing is open.")
     for group in groups:
-        console.print(f"{group.level.word:4}  {group.count:4}  [bold]{_safe(group.title)}[/]")
+        console.print(f"{group.level.word:4}  {group.count:4}  [bold]{escape(group.title)}[/]")
         for finding in group.findings[:_LIST]:
             name = finding.thing.rsplit("/", 1)[-1]
-            console.print(f"            {_safe(name)}: {_safe(finding.cause)}; {_safe(finding.consequence)}")
+            console.print(f"            {escape(name)}: {escape(finding.cause)}; {escape(finding.consequence)}")
         if group.count > _LIST:
             console.print(f"            and {group.count - _LIST} more")
-
-
-def _safe(text: str) -> str:
-    return escape(text)
 
 
 def _status(session: Session) -> int:
@@ -210,7 +206,9 @@ def carry(
         _tell(session)
         console = _out()
         console.print()
-        console.print(f"Wrote {_safe(str(out))}: {carried.things} things, {carried.checked} values read back as meant.")
+        console.print(
+            f"Wrote {escape(str(out))}: {carried.things} things, {carried.checked} values read back as meant."
+        )
     raise typer.Exit(_status(session))
 
 
@@ -229,14 +227,14 @@ def record(
     with _progress(as_json) as report:
         session = start(file, registry(), to, from_, scope, report=report)
     data = record_data(session)
-    out.write_text(page(data), encoding="utf-8")
     beside = out.with_suffix(".json")
-    beside.write_text(json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n", encoding="utf-8")
+    write(page(data), out)
+    write(json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n", beside)
     if as_json:
         _print_json({"page": str(out), "json": str(beside), "rows": data["rows"], "open": data["open"]})
     else:
         _out().print(
-            f"Wrote {_safe(str(out))} and {_safe(beside.name)}: {data['rows']} rows, {data['open']['all']} findings open."
+            f"Wrote {escape(str(out))} and {escape(beside.name)}: {data['rows']} rows, {data['open']['all']} findings open."
         )
     raise typer.Exit(_status(session))
 
@@ -272,9 +270,9 @@ def dialects(
                 f"[bold]{row['name']:9}[/] {row['title']} {row['version']}: {row['summary']} ({row['parameters']} parameters)"
             )
             for problem in row["problems"]:
-                console.print(f"            {_safe(problem)}")
+                console.print(f"            {escape(problem)}")
         for broken in known.broken:
-            console.print(f"left out  {_safe(broken)}")
+            console.print(f"left out  {escape(broken)}")
     raise typer.Exit(MISUSE if known.broken or any(row["problems"] for row in rows) else CLEAN)
 
 
@@ -293,7 +291,7 @@ def swatch(
     with _progress(False) as report:
         session = start(file, registry(), to, from_, report=report)
         found = looks.swatch(session, material, out, samples, report)
-    _out().print(f"Wrote {_safe(str(out))}: {_safe(found)}")
+    _out().print(f"Wrote {escape(str(out))}: {escape(found)}")
 
 
 @app.command()
@@ -320,9 +318,9 @@ def render(
         session = start(file, registry(), to, from_, report=report)
         notes = looks.render(session, camera, out, samples, (width, height), target, passes, report)
     console = _out()
-    console.print(f"Wrote {_safe(str(out))}.")
+    console.print(f"Wrote {escape(str(out))}.")
     for note in notes:
-        console.print(f"  {_safe(note)}")
+        console.print(f"  {escape(note)}")
 
 
 @app.command()
@@ -385,7 +383,7 @@ def run() -> None:
     try:
         app()
     except DurvanError as problem:
-        Console(stderr=True, highlight=False, soft_wrap=True).print(f"durvan: {_safe(str(problem))}")
+        Console(stderr=True, highlight=False, soft_wrap=True).print(f"durvan: {escape(str(problem))}")
         sys.exit(MISUSE)
     except Stopped:
         sys.exit(130)

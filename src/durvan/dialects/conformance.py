@@ -10,7 +10,8 @@ from __future__ import annotations
 import itertools
 from typing import Any
 
-from durvan.dialects.pack import CompiledCase, CompiledEntry, CompiledType, Pack, Ready
+from durvan.dialects.compiled import CompiledCase, CompiledEntry, CompiledType, Ready
+from durvan.dialects.pack import Pack
 from durvan.errors import FormulaError
 from durvan.graph.formula import plain, wrap
 from durvan.scene.fate import Fate

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from functools import cache
+from pathlib import Path
 from typing import Any
 
 from jinja2 import Environment, PackageLoader, StrictUndefined, Template
 
+from durvan.errors import DurvanError
+from durvan.replacing import replacing
 from durvan.scene.fate import SHOWN
 
 _MOST_ROWS = 20_000
@@ -39,6 +42,15 @@ def shown(value: object) -> str:
         return " ".join(shown(part) for part in value)
     text = str(value)
     return text if len(text) <= 120 else f"{text[:117]}…"
+
+
+def write(text: str, file: Path) -> None:
+    """Write a page or its data whole, or leave what was there. Raises DurvanError."""
+    try:
+        with replacing(file) as fresh:
+            fresh.write_text(text, encoding="utf-8")
+    except OSError as problem:
+        raise DurvanError(f"cannot be written: {problem.strerror}.", file=file) from problem
 
 
 def page(data: dict[str, Any]) -> str:

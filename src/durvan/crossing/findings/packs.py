@@ -8,7 +8,7 @@ from durvan.crossing.document.changes import ReadAs
 from durvan.crossing.findings.model import Finding, Level, Remedy
 from durvan.crossing.findings.view import View
 from durvan.crossing.translation.choices import Reading
-from durvan.dialects.pack import CompiledCase, Term
+from durvan.dialects.compiled import CompiledCase, Term
 from durvan.dialects.said import Declared
 from durvan.graph.formula import wrap
 from durvan.optics.colour import luminance

@@ -7,7 +7,8 @@ from itertools import pairwise
 from typing import Any
 
 from durvan.crossing.translation.ledger import Fault, Row
-from durvan.dialects.pack import CompiledCase, CompiledEntry, CompiledType, Pack, Ready
+from durvan.dialects.compiled import CompiledCase, CompiledEntry, CompiledType, Ready
+from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Step, Why
 from durvan.errors import FormulaError
 from durvan.graph.formula import flip_green, plain, wrap

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from durvan.crossing.translation.ledger import Fault
-from durvan.dialects.pack import CompiledCase, CompiledType, Pack, Ready
+from durvan.dialects.compiled import CompiledCase, CompiledType, Ready
+from durvan.dialects.pack import Pack
 from durvan.errors import FormulaError
 from durvan.graph.formula import wrap
 from durvan.graph.wire import Wire

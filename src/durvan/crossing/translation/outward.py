@@ -14,7 +14,8 @@ from typing import Any
 from durvan.crossing.translation.inward import Inward
 from durvan.crossing.translation.ledger import Fault, Row
 from durvan.crossing.translation.matching import Match, Matcher
-from durvan.dialects.pack import CompiledEntry, CompiledType, Pack, Ready
+from durvan.dialects.compiled import CompiledEntry, CompiledType, Ready
+from durvan.dialects.pack import Pack
 from durvan.dialects.said import IDLE, NO_CAUSE, Cause, Why
 from durvan.errors import FormulaError
 from durvan.graph.formula import plain

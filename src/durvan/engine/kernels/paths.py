@@ -24,6 +24,7 @@ from durvan.engine.kernels.world import (
     A_SHAPES,
     A_UV,
     AREA,
+    AXIS_X,
     AXIS_Z,
     C_FAR,
     C_FOCUS,
@@ -50,6 +51,7 @@ from durvan.engine.kernels.world import (
     O_LIGHT,
     O_MATERIAL,
     O_OBJECT,
+    ORIGIN,
     OWNER,
     RADIANCE,
     S_LIGHT,
@@ -61,6 +63,7 @@ from durvan.engine.kernels.world import (
     S_Z,
     SHADOWS,
     SHAPE,
+    SIZE,
     World,
     bare,
 )
@@ -361,17 +364,29 @@ def emitted(
             return 0.0, 0.0, 0.0, 0.0
     elif kind == SPHERE:
         # only its outside shines: a ray that comes out of it has met it already
-        x, y, z = px + t * dx - w.f8[light + 4], py + t * dy - w.f8[light + 5], pz + t * dz - w.f8[light + 6]
-        cosine = -(x * dx + y * dy + z * dz) / w.f8[light + 16]
+        x, y, z = (
+            px + t * dx - w.f8[light + ORIGIN],
+            py + t * dy - w.f8[light + ORIGIN + 1],
+            pz + t * dz - w.f8[light + ORIGIN + 2],
+        )
+        cosine = -(x * dx + y * dy + z * dz) / w.f8[light + SIZE]
         if cosine <= 0.0:
             return 0.0, 0.0, 0.0, 0.0
     else:
         cosine = 1.0
         if kind == CYLINDER:
-            qx, qy, qz = px + t * dx - w.f8[light + 4], py + t * dy - w.f8[light + 5], pz + t * dz - w.f8[light + 6]
-            along = qx * w.f8[light + 7] + qy * w.f8[light + 8] + qz * w.f8[light + 9]
-            qx, qy, qz = qx - along * w.f8[light + 7], qy - along * w.f8[light + 8], qz - along * w.f8[light + 9]
-            cosine = -(qx * dx + qy * dy + qz * dz) / max(w.f8[light + 16], 1e-12)
+            qx, qy, qz = (
+                px + t * dx - w.f8[light + ORIGIN],
+                py + t * dy - w.f8[light + ORIGIN + 1],
+                pz + t * dz - w.f8[light + ORIGIN + 2],
+            )
+            along = qx * w.f8[light + AXIS_X] + qy * w.f8[light + AXIS_X + 1] + qz * w.f8[light + AXIS_X + 2]
+            qx, qy, qz = (
+                qx - along * w.f8[light + AXIS_X],
+                qy - along * w.f8[light + AXIS_X + 1],
+                qz - along * w.f8[light + AXIS_X + 2],
+            )
+            cosine = -(qx * dx + qy * dy + qz * dz) / max(w.f8[light + SIZE], 1e-12)
             if cosine <= 0.0:
                 return 0.0, 0.0, 0.0, 0.0
     k = lights.shaped(w, light, -dx, -dy, -dz) * lights.decayed(w, light, t)

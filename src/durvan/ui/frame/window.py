@@ -29,7 +29,7 @@ from durvan.errors import DurvanError
 from durvan.formats.table import read_endings, write_endings
 from durvan.progress import Step
 from durvan.record.build import record as record_data
-from durvan.record.page import page
+from durvan.record.page import page, write
 from durvan.ui.followers.looks import Looks
 from durvan.ui.followers.outside import Outside
 from durvan.ui.frame.evidence import Evidence
@@ -303,7 +303,7 @@ class Window(QMainWindow):
         if name:
             self.state.run(
                 "Recording",
-                lambda _: Path(name).write_text(page(record_data(session)), encoding="utf-8"),
+                lambda _: write(page(record_data(session)), Path(name)),
                 lambda _: None,
             )
 

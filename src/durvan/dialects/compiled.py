@@ -1,0 +1,293 @@
+"""A pack's mapping, compiled: conditions and formulas ready to call, chains ready to match, rules with their words."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from durvan.dialects.contract import Case, ChainRole, Entry, Mapping
+from durvan.dialects.said import Cause, Declared, Step, Why
+from durvan.errors import FormulaError, PackError
+from durvan.graph.formula import Formula, Language, wrap
+from durvan.scene.fate import Fate
+from durvan.scene.graph import Value
+from durvan.scene.vocabulary import NodeType, common_ground, unit_factor
+
+
+@dataclass(slots=True, frozen=True)
+class Term:
+    """One name in a formula: where its value comes from.
+
+    `source` is "value" (a parameter or port), "mapped" or "given" (a question about one), or "context".
+    """
+
+    source: str
+    role: str
+    name: str
+    default: Any
+
+
+@dataclass(slots=True, frozen=True)
+class Ready:
+    """A formula with its terms looked up."""
+
+    formula: Formula
+    terms: tuple[Term, ...]
+
+    @property
+    def text(self) -> str:
+        """How people read it."""
+        return self.formula.pretty
+
+
+@dataclass(slots=True)
+class CompiledEntry:
+    """One correspondence, in both directions. `ours` are parameter names, `common` pairs of role and port."""
+
+    entry: Entry
+    rule: str
+    ours: tuple[str, ...]
+    common: tuple[tuple[str, str], ...]
+    inward: tuple[tuple[tuple[str, str], Ready | None], ...]
+    outward: tuple[tuple[str, Ready | None], ...]
+    when: Ready | None
+    when_back: Ready | None
+    measure: Ready | None
+    fate_in: Fate
+    fate_out: Fate
+    text_in: str
+    text_out: str
+    units: tuple[str, str]
+    why: Why
+    step_in: Step
+    step_out: Step
+    reads: frozenset[str] = frozenset()
+    reads_back: frozenset[tuple[str, str]] = frozenset()
+    reads_start: bool = False
+    measured_facts: bool = False
+    idle: dict[float, list[tuple[str, str, Value]]] = field(default_factory=dict)
+    idle_back: dict[float, bool] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        terms = [
+            term for ready in (self.when, *(r for _, r in self.inward)) if ready is not None for term in ready.terms
+        ]
+        self.reads = frozenset((*self.ours, *(term.name for term in terms)))
+        back = [
+            term
+            for ready in (self.when_back, *(r for _, r in self.outward))
+            if ready is not None
+            for term in ready.terms
+        ]
+        self.reads_back = frozenset((*self.common, *((term.role, term.name) for term in back)))
+        self.reads_start = any(role == "start" for role, _ in self.reads_back)
+        self.measured_facts = any(term.source == "context" for term in (*terms, *back))
+
+    def factor(self, metres_per_unit: float) -> float:
+        """What a one-for-one value is multiplied by on its way in."""
+        if self.units[0] == self.units[1]:
+            return 1.0
+        return unit_factor(self.units[0], self.units[1], metres_per_unit) or 1.0
+
+
+@dataclass(slots=True)
+class CompiledCase:
+    """One reading of a type, compiled."""
+
+    name: str
+    when: Ready | None
+    when_back: Ready | None
+    because: str
+    sure: Ready | None
+    finding: Declared | None
+    entries: tuple[CompiledEntry, ...]
+
+
+@dataclass(slots=True)
+class CompiledType:
+    """A node type's mapping, compiled."""
+
+    kind: str
+    type: NodeType
+    main: str
+    chain: tuple[ChainRole, ...]
+    conditions: dict[str, Ready]
+    outputs: dict[str, str]
+    outputs_back: dict[str, str]
+    when_back: Ready | None
+    cases: tuple[CompiledCase, ...]
+    roles: dict[str, str] = field(default_factory=dict)
+
+
+class Compiler:
+    """Compiles one type map; remembers where it is, for messages."""
+
+    def __init__(self, pack: str, kind: str, node_type: NodeType, mapping: Mapping, language: Language) -> None:
+        self.language = language
+        self.where = f"{kind}"
+        self.pack = pack
+        self.kind = kind
+        self.type = node_type
+        self.map = type_map = mapping.types[kind]
+        self.entries = mapping.entries(kind)
+        self.chain = type_map.chain or (ChainRole.model_validate({"as": "main", "category": type_map.category}),)
+        self.main = next(role.name for role in self.chain if role.category == type_map.category)
+        self.roles = {role.name: role.category for role in self.chain}
+        self.common = common_ground()
+
+    def fail(self, message: str) -> PackError:
+        return PackError(message, file=f"{self.pack}/mapping.yaml", inside=self.where)
+
+    def port(self, text: str) -> tuple[str, str]:
+        role, _, port = text.rpartition(".")
+        role = role or self.main
+        if role == "start":
+            return role, port
+        if role not in self.roles:
+            raise self.fail(f"'{text}' names the role '{role}', which is none of {', '.join(self.roles)}.")
+        if port not in self.common.types[self.roles[role]].parameters:
+            raise self.fail(f"the common ground's {self.roles[role]} has no port '{port}'.")
+        return role, port
+
+    def _term_in(self, name: str) -> Term:
+        question, _, asked = name.rpartition(":")
+        asked = asked.rstrip("_")
+        if question:
+            if asked not in self.type.parameters:
+                raise self.fail(f"{question}({asked}): {self.kind} has no such parameter.")
+            return Term(question, "", asked, None)
+        if asked in self.type.parameters:
+            return Term("value", "", asked, wrap(self.type.parameters[asked].default))
+        return Term("context", "", asked, 0.0)
+
+    def _term_out(self, name: str) -> Term:
+        question, _, asked = name.rpartition(":")
+        head = asked.rpartition(".")[0] or self.main
+        tail = asked.rpartition(".")[2].rstrip("_")  # `in` is a word of formulas, so the port is written `in_`
+        if head == "start":
+            return Term(question or "value", "start", tail, None)
+        parameters = self.common.types[self.roles[head]].parameters if head in self.roles else {}
+        if tail in parameters:
+            return Term(question or "value", head, tail, wrap(parameters[tail].default))
+        if question or "." in asked:
+            raise self.fail(f"'{name}' is no port of the common ground.")
+        return Term("context", "", asked, 0.0)
+
+    def ready(self, text: str, inward: bool) -> Ready | None:
+        if not text:
+            return None
+        try:
+            compiled = self.language.formula(text)
+        except FormulaError as problem:
+            raise self.fail(problem.what) from problem
+        term = self._term_in if inward else self._term_out
+        return Ready(compiled, tuple(term(name) for name in compiled.names))
+
+    def entry(self, entry: Entry, case: str) -> CompiledEntry:
+        label = "/".join(entry.ours) or "/".join(entry.common)
+        self.where = f"{self.kind}/{label}"
+        for name in entry.ours:
+            if name not in self.type.parameters:
+                raise self.fail(f"{self.kind} has no parameter '{name}'.")
+        common = tuple(self.port(text) for text in entry.common)
+        inward = self._inward(entry, common)
+        outward = self._outward(entry)
+        units = self._units(entry, common)
+        exact_in, text_in = self._how(entry, units, [r for _, r in inward])
+        exact_out, text_out = self._how(entry, (units[1], units[0]), [r for _, r in outward])
+        forced = Fate[entry.fate.upper()] if entry.fate else None
+        forced_back = Fate[entry.fate_back.upper()] if entry.fate_back else None
+        silent = Fate.LOST if entry.lost else Fate.HELD if entry.held else None
+        rule = f"{self.kind}/{label}" + (f" ({case})" if case else "")
+        return CompiledEntry(
+            entry=entry, rule=rule, ours=entry.ours, common=common, inward=inward, outward=outward,
+            when=self.ready(entry.when, True), when_back=self.ready(entry.when_back, False),
+            measure=self.ready(entry.measure, entry.only != "out"),
+            fate_in=silent if silent is not None else forced if forced is not None else exact_in,
+            fate_out=silent if silent is not None else forced_back if forced_back is not None else exact_out,
+            text_in=text_in, text_out=text_out, units=units, why=self._why(entry, rule),
+            step_in=Step(rule, case, text_in), step_out=Step(rule, case, text_out, True),
+        )  # fmt: skip
+
+    def _why(self, entry: Entry, rule: str) -> Why:
+        said = entry.because or entry.lost or entry.held or entry.decides
+        cause = Cause.IDLE if entry.effect == "none" else Cause.RULE
+        finding = entry.finding.declared() if entry.finding is not None else None
+        return Why(cause, said, self._topic(entry, rule), entry.told_by, finding)
+
+    def _topic(self, entry: Entry, rule: str) -> str:
+        return entry.topic if entry.topic else rule
+
+    def _inward(
+        self, entry: Entry, common: tuple[tuple[str, str], ...]
+    ) -> tuple[tuple[tuple[str, str], Ready | None], ...]:
+        if entry.only == "out" or entry.lost or entry.held or entry.decides:
+            return ()
+        if not entry.to_common:
+            return () if len(entry.ours) != 1 or len(common) != 1 else ((common[0], None),)
+        return tuple((self.port(to), self.ready(text, True)) for to, text in entry.to_common.items())
+
+    def _outward(self, entry: Entry) -> tuple[tuple[str, Ready | None], ...]:
+        if entry.only == "in" or entry.lost or entry.held:
+            return ()
+        if not entry.to_ours:
+            return () if len(entry.ours) != 1 or len(entry.common) != 1 else ((entry.ours[0], None),)
+        for name in entry.to_ours:
+            if name not in self.type.parameters:
+                raise self.fail(f"{self.kind} has no parameter '{name}'.")
+        return tuple((name, self.ready(text, False)) for name, text in entry.to_ours.items())
+
+    def _units(self, entry: Entry, common: tuple[tuple[str, str], ...]) -> tuple[str, str]:
+        if len(entry.ours) != 1 or len(common) != 1 or common[0][0] == "start":
+            return "", ""
+        role, port = common[0]
+        here = self.type.parameters[entry.ours[0]].unit
+        there = self.common.types[self.roles[role]].parameters[port].unit
+        if not entry.to_common and not entry.to_ours and unit_factor(here, there, 0.01) is None:
+            raise self.fail(f"'{here}' cannot become '{there}' without a formula.")
+        return here, there
+
+    def _how(self, entry: Entry, units: tuple[str, str], formulas: list[Ready | None]) -> tuple[Fate, str]:
+        written = [ready for ready in formulas if ready is not None]
+        if any(ready.formula.text not in (*entry.ours, *entry.common) for ready in written):
+            return Fate.RECAST, "; ".join(dict.fromkeys(ready.text for ready in written if ready.formula.names))
+        factor = unit_factor(units[0], units[1], 0.01)
+        if not written and factor is not None and units[0] != units[1]:
+            scale = "the stage's unit" if "scene" in units else f"{factor:g}"
+            return Fate.RECAST, f"{units[0]} → {units[1]}, × {scale}"
+        return Fate.KEPT, ""
+
+    def compiled(self) -> CompiledType:
+        cases = self.map.cases or (Case(case="", entries=()),)
+        ready_cases = []
+        for case in cases:
+            self.where = f"{self.kind}/{case.case}"
+            entries = tuple(self.entry(e, case.case) for e in (*case.entries, *self.entries))
+            ready_cases.append(
+                CompiledCase(
+                    case.case,
+                    self.ready(case.when, True),
+                    self.ready(case.when_back, False),
+                    case.because,
+                    self.ready(case.sure, True),
+                    case.finding.declared() if case.finding is not None else None,
+                    entries,
+                )
+            )
+        conditions = {}
+        for role in self.chain:
+            if role.when:
+                names = self.language.formula(role.when)
+                terms = []
+                for name in names.names:
+                    question, _, asked = name.rpartition(":")
+                    parameter = self.common.types[role.category].parameters[asked.rstrip("_")]
+                    terms.append(Term(question or "value", role.name, asked.rstrip("_"), wrap(parameter.default)))
+                conditions[role.name] = Ready(names, tuple(terms))
+        back: dict[str, str] = dict(self.map.outputs_back)
+        for ours, theirs in self.map.outputs.items():
+            back.setdefault(theirs, ours)
+        return CompiledType(
+            self.kind, self.type, self.main, self.chain, conditions, dict(self.map.outputs), back,
+            self.ready(self.map.when_back, False), tuple(ready_cases), self.roles,
+        )  # fmt: skip

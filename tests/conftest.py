@@ -21,7 +21,8 @@ atexit.register(shutil.rmtree, _KEPT, ignore_errors=True)
 
 from durvan.crossing.exchange.intake import open_scene
 from durvan.crossing.outside.lookup import with_files
-from durvan.crossing.translation.translate import Translation, translate
+from durvan.crossing.translation.result import Translation
+from durvan.crossing.translation.translate import translate
 from durvan.dialects.registry import Registry, read
 from durvan.scene.model import Scene, Thing
 

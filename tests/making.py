@@ -7,7 +7,7 @@ from pathlib import Path
 from durvan.crossing.findings import Finding, View, look_over
 from durvan.crossing.outside.uses import uses_of
 from durvan.crossing.translation.plan import Plan
-from durvan.crossing.translation.translate import Translation
+from durvan.crossing.translation.result import Translation
 from durvan.dialects.registry import Registry
 from durvan.scene.graph import Graph, Link, Node, Value
 from durvan.scene.model import Kind, Thing

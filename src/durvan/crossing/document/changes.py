@@ -14,7 +14,7 @@ from pydantic import Field
 
 from durvan.crossing.document.document import Accepted, Document, Relink
 from durvan.crossing.translation.choices import Chosen, Note, Override, Placement, Reading, Turn
-from durvan.crossing.translation.ledger import By
+from durvan.crossing.translation.rows import By
 from durvan.files.roots import Root
 
 

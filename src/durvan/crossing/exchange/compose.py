@@ -8,7 +8,7 @@ from pathlib import Path
 
 from durvan import __version__
 from durvan.crossing.translation.plan import Plan
-from durvan.crossing.translation.translate import Translation
+from durvan.crossing.translation.result import Translation
 from durvan.dialects.registry import Registry
 from durvan.files.paths import understand
 from durvan.progress import Report, Step, silent

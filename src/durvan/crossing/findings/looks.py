@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from durvan.crossing.document.changes import Fit
 from durvan.crossing.findings.model import Finding, Level, Remedy
 from durvan.crossing.findings.view import View
-from durvan.crossing.translation.ledger import By
+from durvan.crossing.translation.rows import By
 from durvan.scene.model import Thing
 
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from durvan.crossing.findings.model import Finding, Level
 from durvan.crossing.findings.view import View
-from durvan.crossing.translation.ledger import Row
+from durvan.crossing.translation.rows import Row
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause
 from durvan.scene.fate import Fate

@@ -10,7 +10,7 @@ from functools import cached_property
 from durvan.crossing.looks.keys import LookKey, look_key
 from durvan.crossing.outside.uses import PictureUse
 from durvan.crossing.translation.plan import Plan
-from durvan.crossing.translation.translate import Translation
+from durvan.crossing.translation.result import Translation
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
 from durvan.files.audit import Verdict

@@ -8,8 +8,8 @@ from pathlib import Path
 
 from durvan.crossing.looks.fit import Fit, fit, with_moved
 from durvan.crossing.translation.choices import Note
-from durvan.crossing.translation.ledger import By
-from durvan.crossing.translation.translate import Translation, in_target
+from durvan.crossing.translation.result import Translation, in_target
+from durvan.crossing.translation.rows import By
 from durvan.dialects.look import Record
 from durvan.dialects.registry import Registry
 from durvan.engine import drift, staging

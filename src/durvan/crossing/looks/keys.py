@@ -6,7 +6,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterable
 
-from durvan.crossing.translation.translate import Translation
+from durvan.crossing.translation.result import Translation
 from durvan.scene.graph import Graph
 from durvan.scene.model import OutsideFile, Thing
 

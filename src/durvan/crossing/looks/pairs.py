@@ -6,9 +6,9 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from durvan.crossing.looks.keys import LookKey, look_key
-from durvan.crossing.translation.ledger import By
 from durvan.crossing.translation.plan import Plan, plan_one
-from durvan.crossing.translation.translate import Translation
+from durvan.crossing.translation.result import Translation
+from durvan.crossing.translation.rows import By
 from durvan.dialects.registry import Registry
 from durvan.scene.model import OutsideFile, Thing
 

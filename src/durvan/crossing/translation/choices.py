@@ -9,7 +9,7 @@ from enum import StrEnum
 
 from pydantic import BaseModel, ConfigDict
 
-from durvan.crossing.translation.ledger import By
+from durvan.crossing.translation.rows import By
 
 
 class Placement(StrEnum):

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Any
 
-from durvan.crossing.translation.ledger import Fault, Row
+from durvan.crossing.translation.rows import Fault, Row
 from durvan.dialects.compiled import CompiledCase, CompiledEntry, CompiledType, Ready
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Step, Why

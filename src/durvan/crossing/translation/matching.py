@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from durvan.crossing.translation.ledger import Fault
+from durvan.crossing.translation.rows import Fault
 from durvan.dialects.compiled import CompiledCase, CompiledType, Ready
 from durvan.dialects.pack import Pack
 from durvan.errors import FormulaError

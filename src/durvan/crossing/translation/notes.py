@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 from durvan.crossing.translation.choices import Note
-from durvan.crossing.translation.ledger import By, Row
+from durvan.crossing.translation.result import Translation
+from durvan.crossing.translation.rows import By, Row
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Step, Why
 from durvan.scene.fate import Fate
 from durvan.scene.graph import same
-
-if TYPE_CHECKING:
-    from durvan.crossing.translation.translate import Translation
 
 
 def holds(note: Note, translation: Translation) -> bool:

@@ -12,8 +12,8 @@ from itertools import islice
 from typing import Any
 
 from durvan.crossing.translation.inward import Inward
-from durvan.crossing.translation.ledger import Fault, Row
 from durvan.crossing.translation.matching import Match, Matcher
+from durvan.crossing.translation.rows import Fault, Row
 from durvan.dialects.compiled import CompiledEntry, CompiledType, Ready
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import IDLE, NO_CAUSE, Cause, Why

@@ -7,7 +7,8 @@ from dataclasses import dataclass, field
 
 from durvan.crossing.translation.choices import Choices, Note, Placement
 from durvan.crossing.translation.ledger import Ledger
-from durvan.crossing.translation.translate import Inputs, Translation, in_target, made, with_values
+from durvan.crossing.translation.result import Inputs, Translation, in_target
+from durvan.crossing.translation.translate import made, with_values
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError
 from durvan.progress import Report, Step, silent

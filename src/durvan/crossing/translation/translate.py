@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
-from durvan.crossing.translation.choices import Note
 from durvan.crossing.translation.inward import carry_in, why_of
-from durvan.crossing.translation.ledger import Counts, Fault, Row, tally_of
 from durvan.crossing.translation.notes import write_in
 from durvan.crossing.translation.outward import carry_out
+from durvan.crossing.translation.result import Inputs, Translation
+from durvan.crossing.translation.rows import Row
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Step, Why
 from durvan.scene.fate import Fate
@@ -17,62 +17,6 @@ from durvan.scene.graph import Graph, Node, Value
 from durvan.scene.model import Kind, Thing
 
 _SAME = Step("the same dialect")
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Inputs:
-    """All that a translation depends on; two that are the `same` come to the same."""
-
-    thing: Thing
-    source: Pack | None
-    target: Pack
-    metres_per_unit: float
-    values: tuple[tuple[str, str, float | str | bool], ...] = ()
-    readings: tuple[tuple[str, str], ...] = ()
-    turned: tuple[str, ...] = ()
-    notes: tuple[Note, ...] = ()
-
-    def same(self, other: Inputs) -> bool:
-        """Whether nothing differs; things and packs are values that do not change, so the same one is known at once."""
-        return (
-            self.thing is other.thing and self.source is other.source and self.target is other.target
-            and self.metres_per_unit == other.metres_per_unit and self.values == other.values
-            and self.readings == other.readings and self.turned == other.turned and self.notes == other.notes
-        )  # fmt: skip
-
-
-@dataclass(slots=True, eq=False)
-class Translation:
-    """What one thing becomes: its graph in the target's words, and its rows of the ledger.
-
-    `readings` are the cases that nodes with several were read by; `unsaid` the nodes of the common ground that the target
-    has no word for, with their why; `faults` are conditions of packs that could not be asked; `inputs` what it was made from; `looks` names both networks, once
-    it was asked for; `common` the values that a light, a camera or settings have on the common ground.
-    """
-
-    thing: str
-    source_dialect: str
-    target_dialect: str
-    graph: Graph
-    rows: list[Row] = field(default_factory=list)
-    readings: dict[str, str] = field(default_factory=dict)
-    unsaid: tuple[tuple[str, Why], ...] = ()
-    faults: tuple[Fault, ...] = ()
-    common: dict[str, Value] = field(default_factory=dict)
-    inputs: Inputs | None = None
-    looks: str = ""
-    _counts: Counts | None = None
-
-    def to_travel(self) -> Translation:
-        """Only what is needed to look at it, for another process."""
-        return replace(self, rows=[], readings={}, unsaid=(), faults=(), inputs=None)
-
-    @property
-    def counts(self) -> Counts:
-        """How many of its rows have which fate; counted once, when nothing is written into them any more."""
-        if self._counts is None:
-            self._counts = tally_of(self.rows)
-        return self._counts
 
 
 def translate(
@@ -138,11 +82,6 @@ def _unreadable(thing: Thing, target: Pack) -> Translation:
         for port in node.ports()
     ]  # fmt: skip
     return Translation(thing.id, "", target.name, Graph(), rows)
-
-
-def in_target(thing: Thing, translation: Translation) -> Thing:
-    """A thing as it is in the target's words."""
-    return replace(thing, graph=translation.graph, dialect=translation.target_dialect)
 
 
 def with_values(thing: Thing, values: Mapping[tuple[str, str], float | str | bool]) -> Thing:

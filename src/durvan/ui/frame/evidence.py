@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 from durvan.crossing.document.changes import ReadAs, TakeFit
 from durvan.crossing.findings import Finding
 from durvan.crossing.translation.choices import Reading
-from durvan.crossing.translation.ledger import By, Row
+from durvan.crossing.translation.rows import By, Row
 from durvan.scene.fate import SHOWN, Fate
 from durvan.scene.model import Kind, Thing
 from durvan.ui.kit import words

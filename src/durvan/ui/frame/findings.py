@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from durvan.crossing.findings import Finding, Group, grouped
-from durvan.crossing.translation.ledger import Row
+from durvan.crossing.translation.rows import Row
 from durvan.ui.kit.parts import column, small, title
 from durvan.ui.kit.theme import BRIGHT, LEVEL_INKS, RULE, SMALL, SOFT, STRONG_RULE, font
 from durvan.ui.kit.words import count, spoken

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 from durvan.crossing.findings.networks import remaining
-from durvan.crossing.translation.ledger import Row
+from durvan.crossing.translation.rows import Row
 from durvan.dialects.pack import Pack
 from durvan.scene.graph import Value
 from durvan.scene.vocabulary import COMPONENTS, Parameter

@@ -13,7 +13,7 @@ from durvan.crossing.document.changes import Change, Fit, SetRoots
 from durvan.crossing.findings import Finding, Remedy
 from durvan.crossing.job.outcome import Outcome
 from durvan.crossing.job.session import Session, start
-from durvan.crossing.translation.ledger import Row
+from durvan.crossing.translation.rows import Row
 from durvan.dialects.registry import Registry
 from durvan.errors import DurvanError
 from durvan.files.roots import Root

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from durvan.crossing.translation.ledger import Row
+from durvan.crossing.translation.rows import Row
 from durvan.dialects.pack import Pack
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Node, Value

@@ -6,7 +6,8 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QToolTip, QWidget
 
-from durvan.crossing.translation.ledger import Row, worst
+from durvan.crossing.translation.ledger import worst
+from durvan.crossing.translation.rows import Row
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph
 from durvan.ui.kit import marks, words

@@ -18,7 +18,7 @@ from durvan.crossing.document.changes import (
     TakeNote,
     TurnGreen,
 )
-from durvan.crossing.job.outcome import Evidence, Outcome, work_out
+from durvan.crossing.job.outcome import Evidence, Outcome, let_go, what_leaves, work_out
 from durvan.crossing.job.session import Session, start
 from durvan.crossing.looks.pairs import unfitted
 from durvan.crossing.outside import lookup
@@ -256,3 +256,25 @@ def test_a_condition_that_cannot_be_asked_is_told(packs, tmp_path) -> None:
         assert "log10(specular_weight - 1)" in found.cause and found.thing == "/W/Paint"
         assert dict(found.evidence) == {"dialect": "Gull"} and found.station == "Facing"
     assert not [finding for finding in start(scene, packs, "pellune").findings if finding.code == "pack-fault"]
+
+
+def test_what_an_outcome_leaves_behind_is_let_go_of_bit_by_bit(session: Session, packs) -> None:
+    old = session.now
+    session.put(BRASS, "finish", "rough", 0.7)
+    session.renew()
+    leaving = what_leaves(old, session.now)
+    assert old.plan.translations[BRASS] in leaving and old.plan.translations[OAK] not in leaving
+    assert len(what_leaves(old, work_out(old.document, old.read, packs, old.evidence))) > 60  # nothing is shared
+    assert what_leaves(old, old) == []
+    let_go(leaving)
+    assert leaving == [] and told(old)[3] == old.plan.ledger.counts()  # the outcome itself is as it was
+
+
+def test_accepting_many_findings_is_by_key_and_evidence(session: Session) -> None:
+    everything = session.findings
+    session.accept(everything, "all seen")
+    assert len(session.open) == 0 and session.open_groups() == [] and session.stops() == []
+    entry = session.document.accepted[0]
+    stale = (entry.model_copy(update={"fingerprint": "other"}), *session.document.accepted[1:])
+    session.document = session.document.model_copy(update={"accepted": stale})
+    assert [finding.key for finding in session.open_findings()] == [entry.key]

@@ -153,12 +153,13 @@ class Group:
         if "count" in old.__dict__:
             self.__dict__["count"] = old.count - len(gone) + len(come)
 
-    def without(self, keys: frozenset[str]) -> Group | None:
-        """The group without some findings, by their keys and fingerprints; None when nothing is left."""
+    def without(self, accepted: Mapping[str, str]) -> Group | None:
+        """The group without findings that were accepted with the evidence that they have (fingerprints by key); None when
+        nothing is left."""
         kept = {
-            key: left
-            for key, part in self.parts.items()
-            if (left := tuple(f for f in part if f"{f.key}|{f.fingerprint}" not in keys))
+            place: left
+            for place, part in self.parts.items()
+            if (left := tuple(f for f in part if f.key not in accepted or accepted[f.key] != f.fingerprint))
         }
         return Group(self.code, self.topic, kept) if kept else None
 
@@ -227,14 +228,14 @@ class Findings:
             out[group.first.station] += group.count
         return out
 
-    def without(self, keys: frozenset[str]) -> Findings:
-        """Without some findings, by key and fingerprint (as `key|fingerprint`)."""
-        if not keys:
+    def without(self, accepted: Mapping[str, str]) -> Findings:
+        """Without findings that were accepted with the evidence that they have (fingerprints by key)."""
+        if not accepted:
             return self
-        codes = {key.split("|", 1)[0] for key in keys}
+        codes = {key.split("|", 1)[0] for key in accepted}
         groups: dict[GroupKey, Group] = {}
         for place, group in self.by_key.items():
-            left = group.without(keys) if group.code in codes else group
+            left = group.without(accepted) if group.code in codes else group
             if left is not None:
                 groups[place] = left
         return Findings({}, groups)

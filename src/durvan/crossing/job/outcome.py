@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
@@ -44,6 +45,20 @@ class Outcome:
     plan: Plan
     view: View
     findings: Findings
+
+
+def what_leaves(old: Outcome, new: Outcome) -> list[object]:
+    """The parts of an outcome that another one does not share. Whoever holds them lets the rest go at once."""
+    kept, parts = new.plan.translations, new.findings.parts
+    leaving: list[object] = [one for name, one in old.plan.translations.items() if kept.get(name) is not one]
+    return leaving + [part for place, part in old.findings.parts.items() if parts.get(place) is not part]
+
+
+def let_go(held: list[object]) -> None:
+    """Let go of very much bit by bit; all at once, it would hold every thread up."""
+    while held:
+        del held[-100:]
+        time.sleep(0.0)
 
 
 def work_out(

@@ -266,8 +266,8 @@ class Session:
         """Findings that are neither settled nor accepted, as the document has it now."""
         accepted, findings = self.document.accepted, self.now.findings
         if self._open is None or self._open[0] is not accepted or self._open[1] is not findings:
-            keys = frozenset(f"{entry.key}|{entry.fingerprint}" for entry in accepted)
-            self._open = (accepted, findings, findings.without(keys))
+            agreed = {entry.key: entry.fingerprint for entry in accepted}
+            self._open = (accepted, findings, findings.without(agreed))
         return self._open[2]
 
     def open_findings(self) -> list[Finding]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -11,7 +12,7 @@ from PySide6.QtCore import QObject, Signal
 
 from durvan.crossing.document.changes import Change, Fit, SetRoots
 from durvan.crossing.findings import Finding, Remedy
-from durvan.crossing.job.outcome import Outcome
+from durvan.crossing.job.outcome import Outcome, let_go, what_leaves
 from durvan.crossing.job.session import Session, start
 from durvan.crossing.translation.rows import Row
 from durvan.dialects.registry import Registry
@@ -23,6 +24,7 @@ from durvan.scene.graph import Value
 from durvan.scene.model import Thing
 from durvan.ui.shared.work import QUEUED, Job
 
+_MUCH = 1000  # parts of an outcome whose going would be felt
 Work = Callable[[Report], Any]
 Then = Callable[[Any], None]
 
@@ -163,7 +165,7 @@ class State(QObject):
 
         def take(outcome: Outcome) -> None:
             other = outcome.evidence.disk is not disk
-            if session is self.session and session.take(outcome):
+            if session is self.session and self._stands(outcome):
                 if other:
                     self.tell()
                 else:
@@ -173,8 +175,21 @@ class State(QObject):
         return self.run("Taking in", session.work(afresh), take, quietly=True)
 
     def _renewed(self, outcome: Outcome) -> None:
-        if self.session is not None and self.session.take(outcome):
+        if self._stands(outcome):
             self.tell()
+
+    def _stands(self, outcome: Outcome) -> bool:
+        """Let an outcome stand, and the former one go beside the event loop where there is much of it."""
+        session = self.session
+        if session is None:
+            return False
+        before = session.outcome
+        if not session.take(outcome):
+            return False
+        leaving = what_leaves(before, outcome) if before is not None else []
+        if len(leaving) > _MUCH:
+            threading.Thread(target=let_go, args=(leaving,), name="letting-go", daemon=True).start()
+        return True
 
     def tell(self) -> None:
         """Tell every view that another outcome stands."""

@@ -80,6 +80,21 @@ def test_changes_travel_as_text_by_their_tags(change) -> None:
     assert again == change and type(again) is type(change)
 
 
+@given(st.lists(EVERY, max_size=12))
+def test_many_at_once_are_the_same_as_one_after_the_other(many: list) -> None:
+    document = BARE
+    for change in many:
+        document = change.apply(document)
+    assert applied(BARE, many) == document
+
+
+def test_thousands_are_done_at_once() -> None:
+    """Each change by itself walks over all entries; ten thousand would take minutes so. Entries are made once."""
+    many = [SetValue(entry=Override(thing=f"/M{n}", node="a", parameter="p", value=1.0)) for n in range(10_000)]
+    document = applied(BARE, [*many, *many])
+    assert len(document.values) == 10_000 and document.values[-1].thing == "/M9999"
+
+
 def test_every_kind_has_a_tag_of_its_own() -> None:
     kinds = Change.__args__[0].__args__
     assert len({kind.model_fields["tag"].default for kind in kinds}) == len(kinds) == 14

@@ -6,9 +6,10 @@ its own and put it into `Change`.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from functools import reduce
-from typing import Annotated, Literal
+from itertools import groupby
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
@@ -25,9 +26,13 @@ class SetValue(Chosen):
     entry: Override
 
     def apply(self, document: Document) -> Document:
-        place = (self.entry.thing, self.entry.node, self.entry.parameter)
-        kept = [v for v in document.values if (v.thing, v.node, v.parameter) != place]
-        return document.model_copy(update={"values": (*kept, self.entry)})
+        return self.apply_all(document, [self])
+
+    @staticmethod
+    def apply_all(document: Document, many: Sequence[SetValue]) -> Document:
+        """Very many at once."""
+        entries = _latest((v.thing, v.node, v.parameter, v) for v in (*document.values, *(one.entry for one in many)))
+        return document.model_copy(update={"values": entries})
 
 
 class ReadAs(Chosen):
@@ -37,9 +42,13 @@ class ReadAs(Chosen):
     entry: Reading
 
     def apply(self, document: Document) -> Document:
-        place = (self.entry.thing, self.entry.node)
-        kept = [r for r in document.readings if (r.thing, r.node) != place]
-        return document.model_copy(update={"readings": (*kept, self.entry)})
+        return self.apply_all(document, [self])
+
+    @staticmethod
+    def apply_all(document: Document, many: Sequence[ReadAs]) -> Document:
+        """Very many at once."""
+        entries = _latest((r.thing, r.node, r) for r in (*document.readings, *(one.entry for one in many)))
+        return document.model_copy(update={"readings": entries})
 
 
 class TurnGreen(Chosen):
@@ -49,9 +58,13 @@ class TurnGreen(Chosen):
     entry: Turn
 
     def apply(self, document: Document) -> Document:
-        if self.entry in document.turned:
-            return document
-        return document.model_copy(update={"turned": (*document.turned, self.entry)})
+        return self.apply_all(document, [self])
+
+    @staticmethod
+    def apply_all(document: Document, many: Sequence[TurnGreen]) -> Document:
+        """Very many at once."""
+        turned = dict.fromkeys((*document.turned, *(one.entry for one in many)))
+        return document.model_copy(update={"turned": tuple(turned)})
 
 
 class PutLinks(Chosen):
@@ -61,7 +74,12 @@ class PutLinks(Chosen):
     links: tuple[Relink, ...]
 
     def apply(self, document: Document) -> Document:
-        links = {**document.linked(), **{link.written: link.to for link in self.links}}
+        return self.apply_all(document, [self])
+
+    @staticmethod
+    def apply_all(document: Document, many: Sequence[PutLinks]) -> Document:
+        """Very many at once."""
+        links = {**document.linked(), **{link.written: link.to for one in many for link in one.links}}
         kept = tuple(Relink(written=written, to=to) for written, to in links.items() if to and to != written)
         return document.model_copy(update={"links": kept})
 
@@ -83,10 +101,13 @@ class AllowFolder(Chosen):
     folder: str
 
     def apply(self, document: Document) -> Document:
-        root = Root(self.folder, deep=False)
-        if root in document.roots:
-            return document
-        return document.model_copy(update={"roots": (*document.roots, root)})
+        return self.apply_all(document, [self])
+
+    @staticmethod
+    def apply_all(document: Document, many: Sequence[AllowFolder]) -> Document:
+        """Very many at once."""
+        roots = dict.fromkeys((*document.roots, *(Root(one.folder, deep=False) for one in many)))
+        return document.model_copy(update={"roots": tuple(roots)})
 
 
 class LeaveOut(Chosen):
@@ -96,9 +117,13 @@ class LeaveOut(Chosen):
     thing: str
 
     def apply(self, document: Document) -> Document:
-        if self.thing in document.left_out:
-            return document
-        return document.model_copy(update={"left_out": (*document.left_out, self.thing)})
+        return self.apply_all(document, [self])
+
+    @staticmethod
+    def apply_all(document: Document, many: Sequence[LeaveOut]) -> Document:
+        """Very many at once."""
+        left = dict.fromkeys((*document.left_out, *(one.thing for one in many)))
+        return document.model_copy(update={"left_out": tuple(left)})
 
 
 class PutNote(Chosen):
@@ -205,5 +230,22 @@ Request = Fit
 
 
 def applied(document: Document, changes: Iterable[Change]) -> Document:
-    """A document after some changes, one after the other."""
-    return reduce(lambda one, change: change.apply(one), changes, document)
+    """A document after some changes, one after the other; those of a kind that stand together are done at once, as a
+    remedy may settle thousands of findings."""
+    for kind, alike in groupby(changes, type):
+        many, at_once = list(alike), getattr(kind, "apply_all", None)
+        document = at_once(document, many) if at_once is not None else reduce(_then, many, document)
+    return document
+
+
+def _then(document: Document, change: Change) -> Document:
+    return change.apply(document)
+
+
+def _latest(placed: Iterable[tuple[Any, ...]]) -> tuple[Any, ...]:
+    """Entries, each behind the place that it is about: the last of each place, in the order in which those were put."""
+    out: dict[tuple[Any, ...], Any] = {}
+    for *place, entry in placed:
+        out.pop(tuple(place), None)
+        out[tuple(place)] = entry
+    return tuple(out.values())

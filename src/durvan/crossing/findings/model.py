@@ -136,7 +136,7 @@ class Group:
     @cached_property
     def remedies(self) -> list[Remedy]:
         """What settles each of them that can be settled together with the others."""
-        return [f.remedies[0] for f in self.findings if f.remedies and f.remedies[0].bulk]
+        return [f.remedies[0] for f in self._every() if f.remedies and f.remedies[0].bulk]
 
     @cached_property
     def count(self) -> int:

@@ -178,8 +178,6 @@ class Findings(QWidget):
         return item
 
     def _action(self, item: QTreeWidgetItem, group: Group) -> None:
-        if not group.first.remedies:  # one that has none tells for all of its kind
-            return
         remedies = group.remedies
         if not remedies or self.which == "accepted":
             return

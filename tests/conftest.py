@@ -11,7 +11,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
+# Two busy cores make any single try slow now and then; how long something takes is not what these tests are about.
+settings.register_profile("durvan", deadline=None)
+settings.load_profile("durvan")
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 _KEPT = tempfile.mkdtemp(prefix="durvan-tests-")  # nothing of the person who runs the tests is read or changed
 os.environ["DURVAN_ROOTS"] = str(Path(_KEPT) / "roots.txt")

@@ -105,13 +105,14 @@ def tell_inventory(session: Session, console: Console) -> None:
         size = f"{file['width']}×{file['height']} {file['depth']}" if file["width"] else ""
         many = f"{file['members']} members" if file["members"] else ""
         facts = "  ".join(part for part in (size, many, ", ".join(file["used_as"]), file["because"]) if part)
-        console.print(f"  {file['state']:18} {file['written']}  {facts}".rstrip(), markup=False)
+        console.print(f"  {file['state']:18} {file['written']}  {shown(facts)}".rstrip(), markup=False)
         if file["path"] and file["state"] not in ("in place", "absent"):
             console.print(f"  {'':18} → {file['path']}", markup=False)
     open_ = [finding for finding in session.open_findings() if finding.station == "Files"]
     console.print()
     for finding in open_:
-        console.print(f"{finding.level.word:4}  {finding.title}: {finding.cause}; {finding.consequence}", markup=False)
+        said = f"{finding.title}: {finding.cause}; {finding.consequence}"
+        console.print(f"{finding.level.word:4}  {shown(said)}", markup=False)
     console.print("Nothing is open about files." if not open_ else f"{len(open_)} open about files.")
 
 

@@ -9,9 +9,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from rich.console import Console
-from rich.markup import escape
 from rich.table import Table
 
+from durvan.cli.printing import told
 from durvan.crossing.job.session import Session
 from durvan.crossing.looks.appearance import Appearance, materials
 from durvan.crossing.looks.fitting import fit_all
@@ -172,7 +172,7 @@ def tell_drift(rows: list[dict[str, Any]], limit: float, console: Console) -> No
     table.add_column("under")
     table.add_column("")
     for row in rows:
-        name = escape(row["material"].rsplit("/", 1)[-1])
+        name = told(row["material"].rsplit("/", 1)[-1])
         was = f"{row['before_fit']:.2f}" if row["before_fit"] is not None else ""
         table.add_row(
             name,

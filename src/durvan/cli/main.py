@@ -12,12 +12,12 @@ from typing import Annotated, Any
 
 import typer
 from rich.console import Console
-from rich.markup import escape
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 from rich.table import Table
 
 from durvan import __version__
 from durvan.cli import logs
+from durvan.cli.printing import plain_console, take_any_text, told
 from durvan.crossing.job.session import Session, start
 from durvan.dialects.conformance import check as conformance
 from durvan.dialects.registry import registry
@@ -49,7 +49,7 @@ Scope = Annotated[
 
 
 def _out() -> Console:
-    return Console(highlight=False, soft_wrap=True)
+    return plain_console()
 
 
 @contextmanager
@@ -76,7 +76,7 @@ def _tell(session: Session) -> None:
     things = ", ".join(
         f"{count} {kind}{'s' if count != 1 and kind != 'settings' else ''}" for kind, count in data["things"].items()
     )
-    console.print(f"[bold]{escape(data['title'])}[/]: {things or 'nothing that is carried'}")
+    console.print(f"[bold]{told(data['title'])}[/]: {things or 'nothing that is carried'}")
     console.print(f"{data['from'] or 'no dialect'} → {data['to']}, {data['rows']} values")
     console.print("  ".join(f"{fate} {count}" for fate, count in data["fates"].items() if count) or "nothing to carry")
     table = Table(box=None, pad_edge=False)
@@ -97,10 +97,10 @@ def _tell_findings(session: Session, console: Console) -> None:
     if not groups:
         console.print("Nothing is open.")
     for group in groups:
-        console.print(f"{group.level.word:4}  {group.count:4}  [bold]{escape(group.title)}[/]")
+        console.print(f"{group.level.word:4}  {group.count:4}  [bold]{told(group.title)}[/]")
         for finding in group.findings[:_LIST]:
             name = finding.thing.rsplit("/", 1)[-1]
-            console.print(f"            {escape(name)}: {escape(finding.cause)}; {escape(finding.consequence)}")
+            console.print(f"            {told(name)}: {told(finding.cause)}; {told(finding.consequence)}")
         if group.count > _LIST:
             console.print(f"            and {group.count - _LIST} more")
 
@@ -206,9 +206,7 @@ def carry(
         _tell(session)
         console = _out()
         console.print()
-        console.print(
-            f"Wrote {escape(str(out))}: {carried.things} things, {carried.checked} values read back as meant."
-        )
+        console.print(f"Wrote {told(str(out))}: {carried.things} things, {carried.checked} values read back as meant.")
     raise typer.Exit(_status(session))
 
 
@@ -234,7 +232,7 @@ def record(
         _print_json({"page": str(out), "json": str(beside), "rows": data["rows"], "open": data["open"]})
     else:
         _out().print(
-            f"Wrote {escape(str(out))} and {escape(beside.name)}: {data['rows']} rows, {data['open']['all']} findings open."
+            f"Wrote {told(str(out))} and {told(beside.name)}: {data['rows']} rows, {data['open']['all']} findings open."
         )
     raise typer.Exit(_status(session))
 
@@ -270,9 +268,9 @@ def dialects(
                 f"[bold]{row['name']:9}[/] {row['title']} {row['version']}: {row['summary']} ({row['parameters']} parameters)"
             )
             for problem in row["problems"]:
-                console.print(f"            {escape(problem)}")
+                console.print(f"            {told(problem)}")
         for broken in known.broken:
-            console.print(f"left out  {escape(broken)}")
+            console.print(f"left out  {told(broken)}")
     raise typer.Exit(MISUSE if known.broken or any(row["problems"] for row in rows) else CLEAN)
 
 
@@ -291,7 +289,7 @@ def swatch(
     with _progress(False) as report:
         session = start(file, registry(), to, from_, report=report)
         found = looks.swatch(session, material, out, samples, report)
-    _out().print(f"Wrote {escape(str(out))}: {escape(found)}")
+    _out().print(f"Wrote {told(str(out))}: {told(found)}")
 
 
 @app.command()
@@ -318,9 +316,9 @@ def render(
         session = start(file, registry(), to, from_, report=report)
         notes = looks.render(session, camera, out, samples, (width, height), target, passes, report)
     console = _out()
-    console.print(f"Wrote {escape(str(out))}.")
+    console.print(f"Wrote {told(str(out))}.")
     for note in notes:
-        console.print(f"  {escape(note)}")
+        console.print(f"  {told(note)}")
 
 
 @app.command()
@@ -380,10 +378,11 @@ def root(
 
 def run() -> None:
     """The console script: errors become one sentence on standard error and exit status 2."""
+    take_any_text()
     try:
         app()
     except DurvanError as problem:
-        Console(stderr=True, highlight=False, soft_wrap=True).print(f"durvan: {escape(str(problem))}")
+        plain_console(stderr=True).print(f"durvan: {told(str(problem))}")
         sys.exit(MISUSE)
     except Stopped:
         sys.exit(130)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 from pathlib import Path
 
 import pytest
@@ -31,6 +32,7 @@ from durvan.crossing.document.changes import (
 )
 from durvan.crossing.document.document import Accepted, Document, Relink
 from durvan.crossing.translation.choices import Note, Override, Placement, Reading, Turn
+from durvan.errors import CrossingFileError
 from durvan.files.resolve import Known
 from durvan.files.roots import Root
 
@@ -160,10 +162,41 @@ def test_files_have_the_form_that_they_had(tmp_path: Path) -> None:
         ("notes", [{"thing": 1}]),
     ):
         (tmp_path / "bad.durvan").write_text(json.dumps({**data, place: wrong}))
-        with pytest.raises(store.CrossingFileError) as told:
+        with pytest.raises(CrossingFileError) as told:
             store.load(tmp_path / "bad.durvan")
         assert told.value.inside.startswith(f"{place}.0")
 
 
 def test_a_request_is_no_change() -> None:
     assert not hasattr(changes.Fit(thing="/A"), "apply")
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ('{"drift_limit": NaN}', "finite"), ('{"drift_limit": 1e999}', "finite"), ('{"drift_limit": 1' + "0" * 5000 + "}", "cannot be read"),
+        ('{"values": [{"thing": "/A", "node": "n", "parameter": "p", "value": Infinity}]}', "finite"),
+        ('{"notes": [{"thing": "/A", "node": "n", "parameter": "p", "value": [1.0, NaN]}]}', "finite"),
+        ('{"notes": [{"thing": "/A", "node": "n", "parameter": "p", "value": 1.0, "over": -Infinity}]}', "finite"),
+    ],
+)  # fmt: skip
+def test_numbers_that_are_none_are_refused_with_their_place(tmp_path: Path, text: str, said: str) -> None:
+    head = '{"format": "durvan crossing", "version": 3, "source": "a.usda", "target": "pellune", '
+    (tmp_path / "a.durvan").write_text(head + text[1:])
+    with pytest.raises(CrossingFileError, match=said) as told:
+        store.load(tmp_path / "a.durvan")
+    assert "a.durvan" in told.value.file and len(str(told.value)) < 600
+    with pytest.raises(ValidationError):
+        Note(thing="/A", node="n", parameter="p", value=float("nan"))
+
+
+def test_only_files_are_read_as_crossings(tmp_path: Path) -> None:
+    os.mkfifo(tmp_path / "pipe.durvan")
+    (tmp_path / "zero.durvan").symlink_to("/dev/zero")
+    (tmp_path / "folder.durvan").mkdir()
+    for name in ("pipe", "zero", "folder"):
+        with pytest.raises(CrossingFileError, match="is not a file"):
+            store.load(tmp_path / f"{name}.durvan")
+    for odd in (tmp_path / "none.durvan", Path("/" + "x" * 5000 + ".durvan"), Path("a\0b.durvan")):
+        with pytest.raises(CrossingFileError, match="cannot be read"):
+            store.load(odd)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import stat
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +19,7 @@ _LARGEST = 200_000_000
 
 def save(document: Document, file: Path) -> None:
     """Write by replacing, so that a crash leaves the old file or the new one whole. Raises CrossingFileError."""
-    text = json.dumps(document.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n"
+    text = json.dumps(document.model_dump(mode="json"), indent=2, ensure_ascii=False, allow_nan=False) + "\n"
     try:
         with replacing(file, durable=True) as temporary:
             temporary.write_text(text, encoding="utf-8")
@@ -29,9 +30,14 @@ def save(document: Document, file: Path) -> None:
 def load(file: Path) -> Document:
     """Read a .durvan file. Raises CrossingFileError with the place inside it."""
     try:
-        if file.stat().st_size > _LARGEST:
+        found = file.stat()
+        if not stat.S_ISREG(found.st_mode):
+            raise CrossingFileError("is not a file.", file=file)
+        if found.st_size > _LARGEST:
             raise CrossingFileError("is too large to be a crossing.", file=file)
         data = json.loads(file.read_text(encoding="utf-8"))
+    except CrossingFileError:
+        raise
     except OSError as problem:
         raise CrossingFileError(f"cannot be read: {problem.strerror}.", file=file) from problem
     except UnicodeDecodeError as problem:
@@ -42,6 +48,8 @@ def load(file: Path) -> Document:
             file=file,
             inside=f"line {problem.lineno}, column {problem.colno}",
         ) from problem
+    except ValueError as problem:  # a path or a number that cannot be one: a NUL in it, thousands of digits
+        raise CrossingFileError(f"cannot be read: {problem}.", file=str(file)[:300]) from problem
     except RecursionError as problem:
         raise CrossingFileError("is nested too deeply to be a crossing.", file=file) from problem
     return _checked(_upgraded(data, file), file)
@@ -65,7 +73,8 @@ def _checked(data: Any, file: Path) -> Document:
     try:
         return Document.model_validate(data)
     except ValidationError as problem:
-        first = problem.errors()[0]
+        found = problem.errors()  # a value of several kinds fails once for each; that it is no number tells most
+        first = next((error for error in found if error["type"] == "finite_number"), found[0])
         raise CrossingFileError(
             f"{first['msg']}.", file=file, inside=".".join(str(part) for part in first["loc"])
         ) from problem

@@ -22,7 +22,7 @@ class Placement(StrEnum):
 class Chosen(BaseModel):
     """An entry of the document: a value that never changes, and that knows no other word."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
 
 class Override(Chosen):
@@ -75,7 +75,7 @@ class Choices(BaseModel):
     pictures are that the target should read: empty for none, "beside" the originals, or a folder.
     """
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
 
     target: str
     scope: str = "everything"

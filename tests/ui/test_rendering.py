@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
 
 from durvan.crossing.looks.questions import Trouble
 from durvan.dialects.registry import Registry
+from durvan.errors import MisuseError
 from durvan.scene.vocabulary import Parameter
 from durvan.ui.frame.window import Window
 from durvan.ui.kit import words
@@ -127,6 +128,8 @@ def test_the_window_says_when_rendering_ends(window: Window) -> None:
     window.looks._take(Trouble("renderer", "The rendering process ended."))
     assert window.looks.trouble == "The rendering process ended." and window.looks.fitting == 0
     window.grab()
+    with pytest.raises(MisuseError, match="Nobody takes answers like int"):
+        window.looks._take(1)
 
 
 @pytest.mark.parametrize(

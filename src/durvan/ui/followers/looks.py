@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import singledispatchmethod
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +15,7 @@ from durvan.crossing.looks.client import Renderer
 from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.looks.pairs import Pair, pair, unfitted
 from durvan.crossing.looks.questions import Fitted
+from durvan.errors import MisuseError
 from durvan.scene.drift import Drift
 from durvan.scene.model import Kind, Scene
 from durvan.ui.shared.state import State
@@ -161,42 +163,46 @@ class Looks(QObject):
     # answers
 
     def _take(self, answer: object) -> None:
-        if isinstance(answer, questions.Seen):
-            self._take_seen(answer)
-        elif isinstance(answer, questions.Measured):
-            self.small[answer.thing] = (image(answer.source), image(answer.target))
-            self._news[answer.key] = answer.drift
-            self.left = answer.left
-            if not self._told.isActive():
-                self._told.start()
-        elif isinstance(answer, questions.Covered):
-            self.shares = answer.shares
-            self.state.looked.emit()
-        elif isinstance(answer, questions.Rendered):
-            self.views[answer.side] = (image(answer.picture), answer.samples, answer.of, answer.notes)
-            self.rendered.emit(answer.side)
-        elif isinstance(answer, questions.Preparing):
-            self.preparing = answer.text
-            self.prepared.emit(answer.text)
-        elif isinstance(answer, Fitted):
-            self._take_fits(answer)
-        elif isinstance(answer, questions.Trouble):
-            self.fitting = 0
-            self.trouble = answer.text
-            self.prepared.emit(answer.text)
+        """The slot: an answer is taken by its kind, whichever question it belongs to."""
+        self._taken(answer)
 
-    def _take_seen(self, answer: questions.Seen) -> None:
+    @singledispatchmethod
+    def _taken(self, answer: object) -> None:
+        raise MisuseError(f"Nobody takes answers like {type(answer).__name__}.")
+
+    @_taken.register
+    def _(self, answer: questions.Measured) -> None:
+        self.small[answer.thing] = (image(answer.source), image(answer.target))
+        self.left = answer.left
+        self._learn(answer.key, answer.drift)
+
+    @_taken.register
+    def _(self, answer: questions.Seen) -> None:
         self.closely[answer.thing] = Closely(
             [image(p) for p in answer.source], [image(p) for p in answer.target], [image(p) for p in answer.difference],
             answer.drift, answer.polar, answer.notes, answer.done,
         )  # fmt: skip
         if answer.done:
-            self._news[answer.key] = answer.drift
-            if not self._told.isActive():
-                self._told.start()
+            self._learn(answer.key, answer.drift)
         self.seen.emit(answer.thing)
 
-    def _take_fits(self, answer: Fitted) -> None:
+    @_taken.register
+    def _(self, answer: questions.Covered) -> None:
+        self.shares = answer.shares
+        self.state.looked.emit()
+
+    @_taken.register
+    def _(self, answer: questions.Rendered) -> None:
+        self.views[answer.side] = (image(answer.picture), answer.samples, answer.of, answer.notes)
+        self.rendered.emit(answer.side)
+
+    @_taken.register
+    def _(self, answer: questions.Preparing) -> None:
+        self.preparing = answer.text
+        self.prepared.emit(answer.text)
+
+    @_taken.register
+    def _(self, answer: Fitted) -> None:
         self.fitting = 0
         session = self.state.session
         if session is not None and answer.change is not None:
@@ -205,6 +211,18 @@ class Looks(QObject):
         else:
             self.trouble = "No fit lowers the drift."
         self.state.looked.emit()
+
+    @_taken.register
+    def _(self, answer: questions.Trouble) -> None:
+        self.fitting = 0
+        self.trouble = answer.text
+        self.prepared.emit(answer.text)
+
+    def _learn(self, key: LookKey, drift: Drift) -> None:
+        """Keep a drift, and tell of many small news together."""
+        self._news[key] = drift
+        if not self._told.isActive():
+            self._told.start()
 
     def _tell(self) -> None:
         session = self.state.session

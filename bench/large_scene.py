@@ -10,7 +10,8 @@ from pathlib import Path
 
 from durvan.crossing.exchange.carry import carry
 from durvan.crossing.exchange.intake import open_scene, quiet_memory
-from durvan.crossing.translation.plan import Choices, plan
+from durvan.crossing.translation.choices import Choices
+from durvan.crossing.translation.plan import plan
 from durvan.dialects.registry import registry
 
 packs = registry()

@@ -24,11 +24,11 @@ os.environ["DURVAN_KEPT"] = str(Path(_KEPT) / "kept")
 atexit.register(shutil.rmtree, _KEPT, ignore_errors=True)
 
 from durvan.crossing.exchange.intake import open_scene
-from durvan.crossing.outside.lookup import with_files
 from durvan.crossing.translation.result import Translation
 from durvan.crossing.translation.translate import translate
 from durvan.dialects.registry import Registry, read
 from durvan.scene.model import Scene, Thing
+from making import with_files
 
 ROOT = Path(__file__).parent.parent
 

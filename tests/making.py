@@ -5,14 +5,20 @@ from __future__ import annotations
 from pathlib import Path
 
 from durvan.crossing.findings import Finding, View, look_over
+from durvan.crossing.outside.lookup import look, seen
 from durvan.crossing.outside.uses import uses_of
 from durvan.crossing.translation.plan import Plan
 from durvan.crossing.translation.result import Translation
 from durvan.dialects.registry import Registry
 from durvan.scene.graph import Graph, Link, Node, Value
-from durvan.scene.model import Kind, Thing
+from durvan.scene.model import Kind, Scene, Thing
 
 Spec = dict[str, tuple[str, dict[str, Value], dict[str, tuple[str, str]]]]
+
+
+def with_files(scene: Scene) -> Scene:
+    """A scene with its files as they are now."""
+    return seen(scene, look(scene))
 
 
 def material(dialect: str, nodes: Spec, root: str = "surface", name: str = "Paint") -> Thing:

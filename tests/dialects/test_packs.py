@@ -88,6 +88,8 @@ def test_a_users_pack_is_found_and_used(tmp_path) -> None:
 
 
 ENTRY = ["types", "mini.paint", "entries", 0]
+CHAIN = ["types", "mini.paint", "chain"]
+PAINT = {"as": "main", "category": "open_pbr_surface"}
 
 
 @pytest.mark.parametrize(
@@ -98,6 +100,9 @@ ENTRY = ["types", "mini.paint", "entries", 0]
         ("ways", [*ENTRY, "to_common"], "explode(shade)", "explode"),
         ("ways", [*ENTRY, "common"], "shininess", "no port 'shininess'"),
         ("ways", [*ENTRY, "ours"], "tone", "no parameter 'tone'"),
+        ("ways", CHAIN, [{**PAINT, "when": "shininess > 0"}], "no port 'shininess'"),
+        ("ways", CHAIN, [{**PAINT, "when": "import os"}], "not a formula"),
+        ("ways", CHAIN, [PAINT, {"as": "more", "category": "varnish"}], "no 'varnish'"),
         ("ways", [*ENTRY, "surprise"], 1, "surprise"),
         ("words", ["types", "mini.paint", "parameters", "shade", "default"], "dark", "expected a number"),
         ("words", ["types", "mini.paint", "parameters", "shade", "type"], "number", "type"),

@@ -11,12 +11,11 @@ from pxr import Gf, Sdf, Usd, UsdGeom, UsdLux, UsdShade, UsdUtils
 
 from durvan.crossing.exchange.intake import open_scene
 from durvan.crossing.job.session import start
-from durvan.crossing.outside.lookup import with_files
 from durvan.errors import SceneFileError
 from durvan.formats.usd.reading import shortest
 from durvan.formats.usd.text import Layer, Spec, asset, literal, number, quoted
 from durvan.scene.model import FileState, Kind
-from making import small, write
+from making import small, with_files, write
 
 UNITS = {
     "none": "",

@@ -16,9 +16,10 @@ _NOTHING = "[none][/none]"
 
 def told(text: str) -> str:
     """A text for a console that knows markup: on one line, without control characters, and never markup itself."""
-    told = escape(shown(text).rstrip("\\"))
-    ending = len(shown(text)) - len(shown(text).rstrip("\\"))
-    return f"{told}{_BACKSLASH * ending}{_NOTHING}" if ending else told
+    line = shown(text)
+    body = line.rstrip("\\")
+    ending = len(line) - len(body)
+    return f"{escape(body)}{_BACKSLASH * ending}{_NOTHING}" if ending else escape(body)
 
 
 def plain_console(stderr: bool = False) -> Console:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 from durvan.dialects.contract import Case, ChainRole, Entry, Mapping
@@ -124,16 +126,19 @@ class Compiler:
 
     def __init__(self, pack: str, kind: str, node_type: NodeType, mapping: Mapping, language: Language) -> None:
         self.language = language
-        self.where = f"{kind}"
+        self.where = kind
         self.pack = pack
         self.kind = kind
         self.type = node_type
         self.map = type_map = mapping.types[kind]
         self.entries = mapping.entries(kind)
         self.chain = type_map.chain or (ChainRole.model_validate({"as": "main", "category": type_map.category}),)
+        self.common = common_ground()
+        for role in self.chain:
+            if role.category not in self.common.types:
+                raise self.fail(f"the common ground has no '{role.category}'.")
         self.main = next(role.name for role in self.chain if role.category == type_map.category)
         self.roles = {role.name: role.category for role in self.chain}
-        self.common = common_ground()
 
     def fail(self, message: str) -> PackError:
         return PackError(message, file=f"{self.pack}/mapping.yaml", inside=self.where)
@@ -173,14 +178,24 @@ class Compiler:
             raise self.fail(f"'{name}' is no port of the common ground.")
         return Term("context", "", asked, 0.0)
 
+    def _term_of(self, role: ChainRole, name: str) -> Term:
+        question, _, asked = name.rpartition(":")
+        port = asked.rstrip("_")
+        parameter = self.common.types[role.category].parameters.get(port)
+        if parameter is None:
+            raise self.fail(f"the common ground's {role.category} has no port '{port}'.")
+        return Term(question or "value", role.name, port, wrap(parameter.default))
+
     def ready(self, text: str, inward: bool) -> Ready | None:
+        return self._ready(text, self._term_in if inward else self._term_out)
+
+    def _ready(self, text: str, term: Callable[[str], Term]) -> Ready | None:
         if not text:
             return None
         try:
             compiled = self.language.formula(text)
         except FormulaError as problem:
             raise self.fail(problem.what) from problem
-        term = self._term_in if inward else self._term_out
         return Ready(compiled, tuple(term(name) for name in compiled.names))
 
     def entry(self, entry: Entry, case: str) -> CompiledEntry:
@@ -213,10 +228,7 @@ class Compiler:
         said = entry.because or entry.lost or entry.held or entry.decides
         cause = Cause.IDLE if entry.effect == "none" else Cause.RULE
         finding = entry.finding.declared() if entry.finding is not None else None
-        return Why(cause, said, self._topic(entry, rule), entry.told_by, finding)
-
-    def _topic(self, entry: Entry, rule: str) -> str:
-        return entry.topic if entry.topic else rule
+        return Why(cause, said, entry.topic or rule, entry.told_by, finding)
 
     def _inward(
         self, entry: Entry, common: tuple[tuple[str, str], ...]
@@ -276,14 +288,11 @@ class Compiler:
             )
         conditions = {}
         for role in self.chain:
-            if role.when:
-                names = self.language.formula(role.when)
-                terms = []
-                for name in names.names:
-                    question, _, asked = name.rpartition(":")
-                    parameter = self.common.types[role.category].parameters[asked.rstrip("_")]
-                    terms.append(Term(question or "value", role.name, asked.rstrip("_"), wrap(parameter.default)))
-                conditions[role.name] = Ready(names, tuple(terms))
+            self.where = f"{self.kind}/{role.name}"
+            condition = self._ready(role.when, partial(self._term_of, role))
+            if condition is not None:
+                conditions[role.name] = condition
+        self.where = self.kind
         back: dict[str, str] = dict(self.map.outputs_back)
         for ours, theirs in self.map.outputs.items():
             back.setdefault(theirs, ours)

@@ -157,13 +157,13 @@ class _Builder:
         places = [place for place in record.lanes if place != relief]
         if places:
             program = compile_lanes([record.lanes[place] for place in places], self._number)
-            row[0:4] = self._program(program)
-            row[4], row[5] = len(self.out), len(places)
+            row[kw.M_CODE : kw.M_CODE + 4] = self._program(program)
+            row[kw.M_OUT], row[kw.M_OUT_COUNT] = len(self.out), len(places)
             self.out.extend(zip(places, program.results, strict=True))
         if relief in record.lanes:
             bump = compile_lanes([record.lanes[relief]], self._number)
-            row[6:10] = self._program(bump)
-            row[10] = bump.results[0]
+            row[kw.M_BUMP : kw.M_BUMP + 4] = self._program(bump)
+            row[kw.M_BUMP_OUT] = bump.results[0]
         elif relief >= 0:  # a height that is the same everywhere turns nothing
             record.base[layout.RELIEF] = 0.0
         row[kw.M_LOBES] = layout.HEADER + int(record.base[layout.COUNT]) * layout.LOBE
@@ -210,9 +210,9 @@ class _Builder:
             uvs.append(
                 np.nan_to_num(mesh.uvs[good].reshape(-1, 6)) if mesh.uvs is not None else np.zeros((int(good.sum()), 6))
             )
-            owner = np.full((int(good.sum()), 3), -1, dtype=np.int32)
-            owner[:, 0] = mesh.material[good]
-            owner[:, 2] = number
+            owner = np.full((int(good.sum()), kw.OWNER), -1, dtype=np.int32)
+            owner[:, kw.O_MATERIAL] = mesh.material[good]
+            owner[:, kw.O_OBJECT] = number
             owners.append(owner)
         if dropped:
             self.notes.append(f"{dropped} triangles have no area and are left out")
@@ -330,7 +330,7 @@ class _Builder:
             varies = any(place in record.lanes for place in places)
             if not record.glow_lights or not (varies or record.base[layout.GLOW : layout.GLOW + 3].max() > 0.0):
                 continue
-            which = np.nonzero(owner[:, 0] == number)[0]
+            which = np.nonzero(owner[:, kw.O_MATERIAL] == number)[0]
             if not len(which):
                 continue
             area = 0.5 * np.linalg.norm(np.cross(corner[which, 3:6], corner[which, 6:9]).astype(np.float64), axis=1)

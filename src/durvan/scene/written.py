@@ -124,8 +124,8 @@ class Difference:
 
 def differences(meant: Written, found: Written) -> Iterator[Difference]:
     """Everything that was meant and does not stand in what was read; what is there besides is passed over."""
-    if meant.replaced is None and meant.over and not found.over:
-        yield Difference("/", "", "a link to the source", "none")
+    if meant.replaced is None and meant.over != found.over:
+        yield Difference("/", "", f"over {meant.over or 'nothing'}", f"over {found.over or 'nothing'}")
     removed: Collection[str] = meant.replaced.removed if meant.replaced is not None else ()
     for path, thing in meant.things.items():
         there = found.things.get(path)

@@ -95,7 +95,12 @@ def test_the_link_to_the_source_and_a_turn_are_checked(tmp_path: Path) -> None:
     meant = whole()
     meant.over = "./lamp.usda"
     usd.write(whole(), tmp_path / "a.usda")
-    with pytest.raises(SceneFileError, match="link to the source"):
+    with pytest.raises(SceneFileError, match="over nothing, was meant to be over"):
+        check(tmp_path / "a.usda", meant, usd)
+    other = whole()
+    other.over = "./old.usda"
+    usd.write(other, tmp_path / "a.usda")
+    with pytest.raises(SceneFileError, match=r"over \./old\.usda, was meant to be over \./lamp\.usda"):
         check(tmp_path / "a.usda", meant, usd)
     for axis in ("Y", "Z"):
         dome = Written(up_axis=axis)
@@ -170,7 +175,8 @@ def test_a_link_to_another_node_stops_the_carrying(lamproom, packs, tmp_path, mo
 
     meant = kept(session.plan, packs, tmp_path / "out.usda", "./x.usda")
     monkeypatch.setattr(
-        "durvan.crossing.exchange.carry.check", lambda file, _, port: check(file, replace(meant, over="./x"), port)
+        "durvan.crossing.exchange.carry.check",
+        lambda file, said, port: check(file, replace(meant, over=said.over), port),
     )
     with pytest.raises(SceneFileError, match="linked to"):
         carry(session.plan, packs, tmp_path / "out.usda")

@@ -10,8 +10,8 @@ from durvan.crossing.document.changes import AllowFolder, PutLinks
 from durvan.crossing.document.document import Relink
 from durvan.crossing.findings import Finding, Level
 from durvan.crossing.outside.uses import of_thing
-from durvan.crossing.translation.choices import Override
-from durvan.crossing.translation.plan import Choices, plan
+from durvan.crossing.translation.choices import Choices, Override
+from durvan.crossing.translation.plan import plan
 from durvan.files.audit import Verdict
 from durvan.files.copies import Use
 from durvan.scene.model import Candidate, FileKind, FileState, Kind, OutsideFile, Scene

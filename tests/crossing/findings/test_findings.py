@@ -9,8 +9,8 @@ from durvan.crossing.findings import Level
 from durvan.crossing.findings.networks import remaining
 from durvan.crossing.job.session import start
 from durvan.crossing.outside.uses import of_thing
-from durvan.crossing.translation.choices import Override
-from durvan.crossing.translation.plan import Choices, plan
+from durvan.crossing.translation.choices import Choices, Override
+from durvan.crossing.translation.plan import plan
 from durvan.crossing.translation.rows import Row
 from durvan.dialects.orvik.functions import metal_sureness
 from durvan.files.copies import Use

@@ -17,14 +17,14 @@ from durvan.crossing.exchange.carry import carry
 from durvan.crossing.exchange.intake import open_scene
 from durvan.crossing.findings import Level, grouped
 from durvan.crossing.job.session import start
-from durvan.crossing.outside.lookup import with_files
-from durvan.crossing.translation.plan import Choices, Placement, plan
+from durvan.crossing.translation.choices import Choices, Placement
+from durvan.crossing.translation.plan import plan
 from durvan.errors import CrossingFileError, MisuseError, SceneFileError, Stopped
 from durvan.files.roots import Root
 from durvan.progress import Step
 from durvan.scene.fate import Fate
 from durvan.scene.model import Kind
-from making import findings_in, small, write
+from making import findings_in, small, with_files, write
 
 
 def digest(folder: Path) -> dict[str, str]:

@@ -10,11 +10,13 @@ import pytest
 from durvan.crossing.exchange.compose import prim_names
 from durvan.crossing.exchange.intake import open_scene, quiet_memory
 from durvan.crossing.job.session import default_target, start
+from durvan.crossing.translation.choices import Choices
 from durvan.crossing.translation.inward import same
 from durvan.crossing.translation.ledger import Ledger, row_document, worst
-from durvan.crossing.translation.plan import Choices, plan, with_values
+from durvan.crossing.translation.plan import plan
 from durvan.crossing.translation.result import Translation
 from durvan.crossing.translation.rows import Row
+from durvan.crossing.translation.translate import with_values
 from durvan.dialects.said import Cause, Why
 from durvan.errors import DurvanError, Stopped
 from durvan.progress import Step

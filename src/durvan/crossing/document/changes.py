@@ -19,66 +19,62 @@ from durvan.crossing.translation.rows import By
 from durvan.files.roots import Root
 
 
-class SetValue(Chosen):
+class AtOnce(Chosen):
+    """A change of which a remedy may make thousands: many are done as quickly as one."""
+
+    def apply(self, document: Document) -> Document:
+        return self.apply_all(document, [self])
+
+    @staticmethod
+    def apply_all(document: Document, many: Sequence[Any]) -> Document:
+        """The document after many changes of this kind, one after the other."""
+        raise NotImplementedError
+
+
+class SetValue(AtOnce):
     """Put a value in the place of the source's."""
 
     tag: Literal["value"] = "value"
     entry: Override
 
-    def apply(self, document: Document) -> Document:
-        return self.apply_all(document, [self])
-
     @staticmethod
     def apply_all(document: Document, many: Sequence[SetValue]) -> Document:
-        """Very many at once."""
         entries = _latest((v.thing, v.node, v.parameter, v) for v in (*document.values, *(one.entry for one in many)))
         return document.model_copy(update={"values": entries})
 
 
-class ReadAs(Chosen):
+class ReadAs(AtOnce):
     """Read a node by another case."""
 
     tag: Literal["reading"] = "reading"
     entry: Reading
 
-    def apply(self, document: Document) -> Document:
-        return self.apply_all(document, [self])
-
     @staticmethod
     def apply_all(document: Document, many: Sequence[ReadAs]) -> Document:
-        """Very many at once."""
         entries = _latest((r.thing, r.node, r) for r in (*document.readings, *(one.entry for one in many)))
         return document.model_copy(update={"readings": entries})
 
 
-class TurnGreen(Chosen):
+class TurnGreen(AtOnce):
     """Turn the green of a picture round."""
 
     tag: Literal["turn green"] = "turn green"
     entry: Turn
 
-    def apply(self, document: Document) -> Document:
-        return self.apply_all(document, [self])
-
     @staticmethod
     def apply_all(document: Document, many: Sequence[TurnGreen]) -> Document:
-        """Very many at once."""
         turned = dict.fromkeys((*document.turned, *(one.entry for one in many)))
         return document.model_copy(update={"turned": tuple(turned)})
 
 
-class PutLinks(Chosen):
+class PutLinks(AtOnce):
     """Put other paths in the place of written ones; an empty one, or the written one itself, takes a link away."""
 
     tag: Literal["links"] = "links"
     links: tuple[Relink, ...]
 
-    def apply(self, document: Document) -> Document:
-        return self.apply_all(document, [self])
-
     @staticmethod
     def apply_all(document: Document, many: Sequence[PutLinks]) -> Document:
-        """Very many at once."""
         links = {**document.linked(), **{link.written: link.to for one in many for link in one.links}}
         kept = tuple(Relink(written=written, to=to) for written, to in links.items() if to and to != written)
         return document.model_copy(update={"links": kept})
@@ -94,34 +90,26 @@ class SetRoots(Chosen):
         return document.model_copy(update={"roots": self.roots})
 
 
-class AllowFolder(Chosen):
+class AllowFolder(AtOnce):
     """Look in a folder, and in none below it."""
 
     tag: Literal["allow"] = "allow"
     folder: str
 
-    def apply(self, document: Document) -> Document:
-        return self.apply_all(document, [self])
-
     @staticmethod
     def apply_all(document: Document, many: Sequence[AllowFolder]) -> Document:
-        """Very many at once."""
         roots = dict.fromkeys((*document.roots, *(Root(one.folder, deep=False) for one in many)))
         return document.model_copy(update={"roots": tuple(roots)})
 
 
-class LeaveOut(Chosen):
+class LeaveOut(AtOnce):
     """Leave a thing behind."""
 
     tag: Literal["leave out"] = "leave out"
     thing: str
 
-    def apply(self, document: Document) -> Document:
-        return self.apply_all(document, [self])
-
     @staticmethod
     def apply_all(document: Document, many: Sequence[LeaveOut]) -> Document:
-        """Very many at once."""
         left = dict.fromkeys((*document.left_out, *(one.thing for one in many)))
         return document.model_copy(update={"left_out": tuple(left)})
 
@@ -233,8 +221,8 @@ def applied(document: Document, changes: Iterable[Change]) -> Document:
     """A document after some changes, one after the other; those of a kind that stand together are done at once, as a
     remedy may settle thousands of findings."""
     for kind, alike in groupby(changes, type):
-        many, at_once = list(alike), getattr(kind, "apply_all", None)
-        document = at_once(document, many) if at_once is not None else reduce(_then, many, document)
+        many = list(alike)
+        document = kind.apply_all(document, many) if issubclass(kind, AtOnce) else reduce(_then, many, document)
     return document
 
 

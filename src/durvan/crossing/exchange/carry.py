@@ -11,7 +11,8 @@ from pathlib import Path
 from durvan.crossing.exchange.compose import compose
 from durvan.crossing.exchange.intake import quiet_memory
 from durvan.crossing.exchange.verify import check
-from durvan.crossing.translation.plan import Placement, Plan
+from durvan.crossing.translation.choices import Placement
+from durvan.crossing.translation.plan import Plan
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError, SceneFileError
 from durvan.files.facts import checksum

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from enum import IntEnum
 from functools import cached_property
 
-from durvan.crossing.document.changes import Change, Fit, Request
+from durvan.crossing.document.changes import Change, Request
 
 COUNT = "{count}"
 
@@ -47,7 +47,7 @@ class Remedy:
     @property
     def is_request(self) -> bool:
         """Whether work has to be done before there is a change."""
-        return isinstance(self.does, Fit)
+        return isinstance(self.does, Request)
 
 
 @dataclass(frozen=True, slots=True)

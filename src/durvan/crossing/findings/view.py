@@ -14,10 +14,9 @@ from durvan.crossing.translation.result import Translation
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
 from durvan.files.audit import Verdict
+from durvan.files.facts import Stamp
 from durvan.scene.drift import Drift
 from durvan.scene.model import Oddity, OutsideFile, Scene, Thing
-
-Stamp = tuple[str, int, int]
 
 
 class Need(Flag):

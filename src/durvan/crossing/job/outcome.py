@@ -8,13 +8,13 @@ from dataclasses import dataclass, field
 
 from durvan.crossing.document.document import Document
 from durvan.crossing.findings import Findings, View, look_over
-from durvan.crossing.findings.view import Stamp
 from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.outside.lookup import Disk, seen
 from durvan.crossing.outside.uses import PictureUse, uses_of
 from durvan.crossing.translation.plan import Plan, plan
 from durvan.dialects.registry import Registry
 from durvan.files.audit import Verdict
+from durvan.files.facts import Stamp
 from durvan.progress import Report, Step, silent
 from durvan.scene.drift import Drift
 from durvan.scene.model import Scene

@@ -26,7 +26,6 @@ from durvan.crossing.document.document import Accepted, Document, Relink
 from durvan.crossing.exchange.carry import Carried, carry
 from durvan.crossing.exchange.intake import open_scene
 from durvan.crossing.findings import Finding, Findings, Group, Level, Remedy
-from durvan.crossing.findings.view import Stamp
 from durvan.crossing.job.outcome import Evidence, Outcome, work_out
 from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.outside.lookup import Outlook, look
@@ -37,7 +36,7 @@ from durvan.dialects.registry import Registry
 from durvan.errors import CrossingFileError, MisuseError
 from durvan.files import roots as root_files
 from durvan.files.audit import Verdict
-from durvan.files.facts import checksum
+from durvan.files.facts import Stamp, checksum
 from durvan.files.index import Shelf
 from durvan.files.resolve import Known
 from durvan.files.roots import Root

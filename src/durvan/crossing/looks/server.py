@@ -24,6 +24,7 @@ from durvan.engine import compiling, drift, renderer, staging, swatches
 from durvan.engine.drift import halved
 from durvan.errors import DurvanError
 from durvan.formats.table import reader
+from durvan.optics.colour import REC709_LUMINANCE
 from durvan.optics.difference import ciede2000, cielab
 from durvan.optics.lobes import stack
 from durvan.optics.lobes.tables import tables
@@ -291,7 +292,7 @@ def polar_curve(look: Record) -> NDArray[np.float64]:
     eye = np.tile([-0.70710678, 0.0, 0.70710678], (181, 1))
     value, pdf = np.zeros((181, 3)), np.zeros(181)
     stack.evaluate_many(rec, eye, light, tables(), value, pdf)
-    return np.asarray(value @ np.array([0.2126, 0.7152, 0.0722]) * light[:, 2])
+    return np.asarray(value @ np.array(REC709_LUMINANCE) * light[:, 2])
 
 
 def main() -> None:

@@ -91,11 +91,6 @@ def seen(scene: Scene, disk: Disk, before: tuple[Scene, Disk] | None = None) -> 
     return replace(scene, files=dict(disk.files), things=things)
 
 
-def with_files(scene: Scene, outlook: Outlook | None = None, report: Report = silent) -> Scene:
-    """A scene with its files as they are now."""
-    return seen(scene, look(scene, outlook, report=report))
-
-
 @lru_cache(maxsize=256)
 def _lux(path: str, stamp: object) -> float:
     del stamp  # it is in the key: a picture that was changed is read again

@@ -5,16 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
-from durvan.crossing.translation.choices import Choices, Note, Placement
+from durvan.crossing.translation.choices import Choices, Note
 from durvan.crossing.translation.ledger import Ledger
 from durvan.crossing.translation.result import Inputs, Translation, in_target
-from durvan.crossing.translation.translate import made, with_values
+from durvan.crossing.translation.translate import made
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError
 from durvan.progress import Report, Step, silent
 from durvan.scene.model import Kind, Scene, Thing
-
-__all__ = ["KINDS", "Choices", "Placement", "Plan", "in_scope", "plan", "plan_one", "with_values"]
 
 KINDS = {"materials": Kind.MATERIAL, "lights": Kind.LIGHT, "cameras": Kind.CAMERA, "settings": Kind.SETTINGS}
 
@@ -95,7 +93,8 @@ def plan(
     Raises PackError for an unknown target and MisuseError for an unknown scope; `report` may raise Stopped.
     """
     registry.get(choices.target)
-    things = [thing for thing in in_scope(scene, choices.scope) if thing.id not in set(choices.left_out)]
+    left_out = set(choices.left_out)
+    things = [thing for thing in in_scope(scene, choices.scope) if thing.id not in left_out]
     chosen = _ByThing(choices)
     wanted = {t.id: chosen.inputs(t, registry, choices.target, scene.metres_per_unit) for t in things}
     known = before.translations if before is not None else {}

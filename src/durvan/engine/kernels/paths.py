@@ -45,6 +45,7 @@ from durvan.engine.kernels.world import (
     KIND,
     LIGHT,
     M_FRAME,
+    M_PLAIN,
     MATERIAL,
     N_FAR,
     N_LIGHTS,
@@ -339,7 +340,7 @@ def clear_way(
             if prim >= 0
             else int(w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_MATERIAL])
         )
-        if w.i4[w.i4[A_MATERIAL] + m * MATERIAL + 12] == 1:
+        if w.i4[w.i4[A_MATERIAL] + m * MATERIAL + M_PLAIN] == 1:
             return 0.0
         surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
         put_point(hit, dx, dy, dz, point)
@@ -793,7 +794,7 @@ def last_look(
             continue
         m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
         l = w.i4[w.i4[A_OWNER] + prim * OWNER + O_LIGHT] if prim >= 0 else -1
-        if l < 0 and w.i4[w.i4[A_MATERIAL] + m * MATERIAL + 12] == 1:
+        if l < 0 and w.i4[w.i4[A_MATERIAL] + m * MATERIAL + M_PLAIN] == 1:
             return
         put_point(hit, dx, dy, dz, point)
         resolve(w, m, point, registers, rec)

@@ -17,6 +17,18 @@ from durvan.engine.kernels.world import (
     A_START,
     F8,
     I4,
+    M_BUMP,
+    M_BUMP_COUNT,
+    M_BUMP_OUT,
+    M_BUMP_START,
+    M_BUMP_START_COUNT,
+    M_CODE,
+    M_CODE_COUNT,
+    M_LOBES,
+    M_OUT,
+    M_OUT_COUNT,
+    M_START,
+    M_START_COUNT,
     MATERIAL,
     P_HEIGHT,
     P_OFFSET,
@@ -171,16 +183,16 @@ def resolve(w: World, m: int, point: F8, registers: F8, rec: F8) -> None:
     """The record of material `m` at a point (`POINT`: u, v, x, y, z, facing)."""
     info = w.i4[A_MATERIAL] + m * MATERIAL
     base = w.i4[A_BASE] + m * RECORD
-    for k in range(w.i4[info + 11]):
+    for k in range(w.i4[info + M_LOBES]):
         rec[k] = w.f8[base + k]
-    if w.i4[info + 1] == 0 and w.i4[info + 5] == 0:
+    if w.i4[info + M_CODE_COUNT] == 0 and w.i4[info + M_OUT_COUNT] == 0:
         return
-    for k in range(w.i4[info + 3]):
-        registers[k] = w.f8[w.i4[A_START] + w.i4[info + 2] + k]
+    for k in range(w.i4[info + M_START_COUNT]):
+        registers[k] = w.f8[w.i4[A_START] + w.i4[info + M_START] + k]
     for k in range(6):
         registers[k] = point[k]
-    run(w, w.i4[info + 0], w.i4[info + 1], registers)
-    for k in range(w.i4[info + 4], w.i4[info + 4] + w.i4[info + 5]):
+    run(w, w.i4[info + M_CODE], w.i4[info + M_CODE_COUNT], registers)
+    for k in range(w.i4[info + M_OUT], w.i4[info + M_OUT] + w.i4[info + M_OUT_COUNT]):
         value = registers[w.i4[w.i4[A_OUT] + k * 2 + 1]]
         place = w.i4[w.i4[A_OUT] + k * 2 + 0]
         if abs(value) < 1e30:  # what is no number leaves what stood there
@@ -191,11 +203,11 @@ def resolve(w: World, m: int, point: F8, registers: F8, rec: F8) -> None:
 def height(w: World, m: int, u: float, v: float, x: float, y: float, z: float, facing: float, registers: F8) -> float:
     """The height of a bump at a place, in metres."""
     info = w.i4[A_MATERIAL] + m * MATERIAL
-    for k in range(w.i4[info + 9]):
-        registers[k] = w.f8[w.i4[A_START] + w.i4[info + 8] + k]
+    for k in range(w.i4[info + M_BUMP_START_COUNT]):
+        registers[k] = w.f8[w.i4[A_START] + w.i4[info + M_BUMP_START] + k]
     registers[0], registers[1], registers[2], registers[3], registers[4], registers[5] = u, v, x, y, z, facing
-    run(w, w.i4[info + 6], w.i4[info + 7], registers)
-    return registers[w.i4[info + 10]]
+    run(w, w.i4[info + M_BUMP], w.i4[info + M_BUMP_COUNT], registers)
+    return registers[w.i4[info + M_BUMP_OUT]]
 
 
 @entry

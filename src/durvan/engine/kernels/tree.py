@@ -23,7 +23,10 @@ from durvan.engine.kernels.world import (
     M_PLAIN,
     MATERIAL,
     N_NODES,
+    O_MATERIAL,
+    OWNER,
     S_KIND,
+    S_LIGHT,
     S_ORIGIN,
     S_SIZE,
     S_X,
@@ -393,11 +396,14 @@ def nearest(
                 t = (e2x * qx + e2y * qy + e2z * qz) * inverse
                 if near < t < best:
                     best, prim, b1, b2 = t, p, u, v
-                    if mode == ANY and w.i4[w.i4[A_MATERIAL] + w.i4[owners + 3 * p] * MATERIAL + M_PLAIN] == 1:
+                    if (
+                        mode == ANY
+                        and w.i4[w.i4[A_MATERIAL] + w.i4[owners + OWNER * p + O_MATERIAL] * MATERIAL + M_PLAIN] == 1
+                    ):
                         return best, prim, b1, b2  # whatever it is, nothing comes past it
             for k in range(w.i4[leaf + 2], w.i4[leaf + 2] + w.i4[leaf + 3]):
                 s = w.i4[solids + k]
-                if mode != EVERYTHING and w.f8[w.i4[A_SHAPES] + s * SHAPE + 1] >= 0.0:
+                if mode != EVERYTHING and w.f8[w.i4[A_SHAPES] + s * SHAPE + S_LIGHT] >= 0.0:
                     continue
                 t = _shape(w, s, ox, oy, oz, dx, dy, dz, near, best)
                 if t > 0.0:

@@ -38,7 +38,7 @@ class Strip(QWidget):
     def counts(self) -> dict[Fate, int]:
         """The counts that are shown."""
         session = self.state.session
-        if session is None or session.plan is None:
+        if session is None:
             return dict.fromkeys(SHOWN, 0)
         return session.plan.ledger.counts()
 

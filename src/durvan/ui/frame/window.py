@@ -281,10 +281,7 @@ class Window(QMainWindow):
 
     def carry_or_stop(self) -> None:
         """Ask where to write, and carry; while it runs, stop it."""
-        session = self.state.session
-        if self.state.working:
-            self.state.stop()
-            return
+        session = self.state.begin_or_stop()
         if session is None:
             return
         source = Path(session.scene.file)

@@ -124,6 +124,13 @@ class State(QObject):
             return self._next[0]
         return self.job.name if self.job is not None and not self.quiet else ""
 
+    def begin_or_stop(self) -> Session | None:
+        """What a button asks that begins some work and stops what runs: the crossing to begin with, or None."""
+        if self.working:
+            self.stop()
+            return None
+        return self.session
+
     def stop(self) -> None:
         """Ask what runs to end; what only waits is not begun."""
         if self._next is not None:

@@ -1,4 +1,4 @@
-"""Where everything stands on Drawn's two pages: slips, rows, links and bands, as plain rectangles.
+"""Where everything stands on Facing's two pages: slips, rows, links and bands, as plain rectangles.
 
 Pure geometry in pixels, so that it can be tested without painting. The source's page fans out to the left of the
 gutter, the target's to the right, mirrored.

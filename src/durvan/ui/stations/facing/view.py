@@ -60,7 +60,7 @@ class Pages(QWidget):
         """Lay the pages out again."""
         session, thing = self.state.session, self.state.thing()
         self.of = self.state.selection.thing
-        if session is None or session.plan is None or thing is None:
+        if session is None or thing is None:
             self.drawn = geometry.Drawn()
         else:
             translation = session.plan.translations.get(thing.id)
@@ -330,7 +330,7 @@ class Facing(View):
             said = [thing.kind.value, count(len(rows), "value")]
             if thing.used_by:
                 said.append(count(thing.used_by, "object"))
-            fate = worst(session.plan.ledger.tally(thing.id)) if session.plan is not None else None
+            fate = worst(session.plan.ledger.tally(thing.id))
             if fate is not None:
                 said.append(f"worst: {fate.word}")
             drift = session.drift(thing.id)

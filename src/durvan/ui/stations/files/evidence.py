@@ -9,9 +9,9 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from durvan.crossing.document.changes import AllowFolder
 from durvan.files.audit import Verdict
 from durvan.files.paths import shown, understand
-from durvan.files.roots import Root
 from durvan.scene.model import FileState, OutsideFile
 from durvan.ui.followers.outside import Outside
 from durvan.ui.kit.parts import breakable, label, link, rule, small, table_of, title
@@ -104,9 +104,7 @@ class FileEvidence(Explained):
         self.state.relink({file.written: to}, "" if to else "Take a link back")
 
     def _allow(self, folder: str) -> None:
-        session = self.state.session
-        if session is not None:
-            self.state.set_roots([*session.document.roots, Root(folder, deep=False)], "Allow a folder")
+        self.state.change("Allow a folder", AllowFolder(folder=folder))
 
     def _point(self, down: QVBoxLayout, file: OutsideFile) -> None:
         name, _ = QFileDialog.getOpenFileName(down.parentWidget(), f"Where is {shown(understand(file.written).name)}?")

@@ -124,10 +124,7 @@ class Preparing(QWidget):
 
     def run_or_stop(self) -> None:
         """Make the copies; while that runs, stop it."""
-        session = self.state.session
-        if self.state.working:
-            self.state.stop()
-            return
+        session = self.state.begin_or_stop()
         if session is None:
             return
         place, settings = self.place, dict(self.settings)

@@ -35,7 +35,7 @@ class Grid(QWidget):
     def renew(self) -> None:
         """Count again."""
         session = self.state.session
-        table = session.plan.ledger.grid() if session is not None and session.plan is not None else {}
+        table = session.plan.ledger.grid() if session is not None else {}
         self.table = {family: table[family] for family in FAMILIES if family in table}
         families = max(len(self.table), 1)
         self.setMinimumHeight(HEAD + ROW * families + 6)

@@ -205,7 +205,7 @@ class Survey(View):
 
     def _fill(self) -> None:
         session = self.state.session
-        if session is None or session.plan is None:
+        if session is None:
             return
         self.filling = True
         document = session.document
@@ -287,7 +287,7 @@ class Survey(View):
             self.button.setText("Stop")
             self.button.setEnabled(True)
         else:
-            things = len(session.plan.translations) if session is not None and session.plan is not None else 0
+            things = len(session.plan.translations) if session is not None else 0
             self.button.setText(f"Carry {count(things, 'thing')}" if session is not None else "Carry")
             self.button.setEnabled(ready and things > 0)
         self.bar.setVisible(busy)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from durvan.dialects.look import Lobe, Surface, record, resolve
@@ -94,6 +94,8 @@ def grown(children):
 
 @pytest.mark.usefixtures("kernels")
 @given(parts=st.lists(st.recursive(leaves, grown, max_leaves=8), min_size=1, max_size=4))
+@example(parts=[ex.point("u") / field(2.5e-163)])
+@example(parts=[field(1.0) / (ex.point("u") * 5e-324)])
 @settings(max_examples=80, deadline=None)
 def test_programs_say_what_the_arrays_say(parts: list[Field]) -> None:
     from durvan.engine.build import Ball, build

@@ -357,7 +357,7 @@ def resolve(made: Record, points: dict[str, Array], pixels: ex.Pixels) -> Array:
     places = list(made.lanes)
     values = ex.evaluate([Field([made.lanes[place]]) for place in places], points, pixels)
     for place, value in zip(places, values, strict=True):
-        out[:, place] = np.nan_to_num(value[:, 0], nan=made.base[place], posinf=1e6, neginf=-1e6)
+        out[:, place] = np.where(np.abs(value[:, 0]) < layout.BEYOND, value[:, 0], made.base[place])
     return out
 
 

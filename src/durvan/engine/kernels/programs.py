@@ -39,7 +39,7 @@ from durvan.engine.kernels.world import (
     bare,
 )
 from durvan.optics.jit import address, beyond, entry, inner
-from durvan.optics.lobes.layout import RECORD
+from durvan.optics.lobes.layout import BEYOND, RECORD
 
 (ADD, SUBTRACT, MULTIPLY, DIVIDE, POWER, LEAST, MOST, BELOW, FLOOR, ROOT, EXP, LOG, ABSOLUTE, PICTURE, NOISE) = range(
     15
@@ -195,7 +195,7 @@ def resolve(w: World, m: int, point: F8, registers: F8, rec: F8) -> None:
     for k in range(w.i4[info + M_OUT], w.i4[info + M_OUT] + w.i4[info + M_OUT_COUNT]):
         value = registers[w.i4[w.i4[A_OUT] + k * 2 + 1]]
         place = w.i4[w.i4[A_OUT] + k * 2 + 0]
-        if abs(value) < 1e30:  # what is no number leaves what stood there
+        if abs(value) < BEYOND:
             rec[place] = value
 
 

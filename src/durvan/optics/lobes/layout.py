@@ -39,6 +39,7 @@ WITHIN = 24  # the share of the surface that this lobe and those under it have t
 LOBE = 25
 MOST = 8
 RECORD = HEADER + MOST * LOBE
+BEYOND = 1e30  # what a lane comes to from here on, or to no number, leaves the value of the record as it stands
 
 # Kinds of lobes
 # DEEP_WALK is DEEP_DIFFUSE where the renderer follows light below the surface: a way in, without a value of its own

@@ -4,7 +4,10 @@ PY := $(VENV)/bin/python
 STAMP := $(VENV)/.ready
 JOBS ?= 2
 
-.PHONY: demo demo-moved test check bench lock demo-scene screenshots format clean
+# FUZZ is how many spoilt inputs are tried.
+FUZZ ?= 20000
+
+.PHONY: demo demo-moved test check bench fuzz truth lock demo-scene screenshots format clean
 
 demo: $(STAMP)
 	@$(PY) demo/run.py
@@ -23,6 +26,12 @@ format: $(STAMP)
 
 bench: $(STAMP)
 	$(PY) bench/run.py
+
+fuzz: $(STAMP)
+	$(PY) fuzz/run.py $(FUZZ)
+
+truth: $(STAMP)
+	$(PY) bench/truth.py
 
 demo-scene: $(STAMP)
 	$(PY) demo/build_lamproom.py

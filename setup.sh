@@ -40,6 +40,9 @@ if ! "$python" -c 'import ensurepip, venv' 2>/dev/null; then
         exit 1
     fi
 fi
+if [ "$(uname -m)" != x86_64 ]; then
+    echo "There is no ray tracer (embreex) for $(uname -m): scenes will be converted, but not shown or measured." >&2
+fi
 echo "Setting up $venv (once)"
 "$python" -m venv "$venv"
 "$venv/bin/python" -m pip install -q --disable-pip-version-check -r requirements.lock

@@ -90,6 +90,8 @@ def main() -> None:
     print(flush=True)
     subprocess.run([sys.executable, str(ROOT / "bench" / "audit.py")], check=True)
     print(flush=True)
+    subprocess.run([sys.executable, str(ROOT / "bench" / "engine.py")], check=True)
+    print(flush=True)
     subprocess.run([sys.executable, str(ROOT / "bench" / "looks.py")], check=True)
     seen = turn("window.py", ROOT / "demo" / "lamproom" / "lamproom.usda", "rendering")
     print(

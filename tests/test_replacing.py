@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -67,3 +69,43 @@ def test_a_process_apart_answers_and_ends(tmp_path: Path, monkeypatch) -> None:
         apart.receive.recv()
     apart.close()
     assert apart.process.poll() is not None
+
+
+CHILD = """
+import sys, time
+from pathlib import Path
+from durvan.replacing import replacing
+with replacing(Path(sys.argv[1])) as fresh:
+    fresh.write_text("half")
+    print("there", flush=True)
+    time.sleep(60)
+"""
+
+
+def test_what_a_killed_process_left_is_taken_away_and_nothing_else(tmp_path: Path) -> None:
+    file = tmp_path / "scene.usda"
+    file.write_text("old")
+    (tmp_path / ".hidden.usda").write_text("a person's")
+    children = [
+        subprocess.Popen([sys.executable, "-c", CHILD, str(file)], stdout=subprocess.PIPE, text=True) for _ in range(2)
+    ]
+    try:
+        for child in children:
+            assert child.stdout is not None and child.stdout.readline().strip() == "there"
+        assert len(names(tmp_path)) == 4
+        children[0].kill()
+        children[0].wait()
+        assert file.read_text() == "old"
+        with replacing(file) as fresh:
+            fresh.write_text("new")
+        left = names(tmp_path)
+        assert file.read_text() == "new" and ".hidden.usda" in left
+        assert len([name for name in left if f"-{children[0].pid}-" in name]) == 0
+        assert len([name for name in left if f"-{children[1].pid}-" in name]) == 1  # that one still writes
+    finally:
+        for child in children:
+            child.kill()
+            child.wait()
+    with replacing(file) as fresh:
+        fresh.write_text("newer")
+    assert names(tmp_path) == [".hidden.usda", "scene.usda"]

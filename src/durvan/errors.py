@@ -47,6 +47,10 @@ class PictureError(DurvanError, ValueError):
     """A picture cannot be read, or its copy cannot be written."""
 
 
+class RenderingError(DurvanError):
+    """Nothing can be rendered here: a part is missing, or the renderer could not be made ready."""
+
+
 class MisuseError(DurvanError, ValueError):
     """A request that makes no sense, such as writing over the source."""
 

@@ -81,7 +81,7 @@ class Page(HTMLParser):
 
 
 def test_the_record_is_a_page_by_itself_and_json(call, lamproom, tmp_path) -> None:
-    status, _, _ = call("record", lamproom, "--to", "pellune", "--out", tmp_path / "r.html")
+    status, _, _ = call("record", lamproom, "--to", "pellune", "--out", tmp_path / "r.html", "--no-pictures")
     page = Page()
     page.feed((tmp_path / "r.html").read_text())
     data = json.loads((tmp_path / "r.json").read_text())
@@ -92,7 +92,7 @@ def test_the_record_is_a_page_by_itself_and_json(call, lamproom, tmp_path) -> No
 def test_the_record_escapes_what_the_scene_says(call, tmp_path) -> None:
     evil = "<script>alert(1)</script>"
     file = write(tmp_path, small(f'string inputs:glow_gain = "{evil}"'))
-    call("record", file, "--to", "pellune", "--out", tmp_path / "r.html")
+    call("record", file, "--to", "pellune", "--out", tmp_path / "r.html", "--no-pictures")
     assert evil not in (tmp_path / "r.html").read_text()
 
 
@@ -111,10 +111,10 @@ def test_version_and_help(call) -> None:
 
 def test_a_record_that_cannot_be_written_is_told_and_leaves_nothing_half(lamproom, tmp_path) -> None:
     (tmp_path / "page.html").mkdir()
-    done = durvan("record", str(lamproom), "--out", str(tmp_path / "page.html"))
+    done = durvan("record", str(lamproom), "--no-pictures", "--out", str(tmp_path / "page.html"))
     assert done.returncode == 2 and "cannot be written" in done.stderr and "Traceback" not in done.stderr
     (tmp_path / "old.html").write_text("old")
     (tmp_path / "old.json").mkdir()
-    done = durvan("record", str(lamproom), "--out", str(tmp_path / "old.html"))
+    done = durvan("record", str(lamproom), "--no-pictures", "--out", str(tmp_path / "old.html"))
     assert done.returncode == 2 and "old.json" in done.stderr
     assert sorted(file.name for file in tmp_path.iterdir()) == ["old.html", "old.json", "page.html"]

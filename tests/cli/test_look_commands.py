@@ -10,7 +10,11 @@ import pytest
 from typer.testing import CliRunner
 
 from durvan.cli.main import app
-from durvan.errors import DurvanError, MisuseError
+from durvan.engine import swatches
+from durvan.errors import DurvanError, MisuseError, RenderingError
+from making import small, write
+
+CAMERA = 'def Camera "Eye"\n{\n}\n'
 
 pytestmark = pytest.mark.usefixtures("kernels")
 runner = CliRunner()
@@ -103,3 +107,42 @@ def test_the_table_of_drifts(lamproom: Path, tmp_path: Path) -> None:
     assert any(note["by"] == "fit" for note in json.loads((tmp_path / "c.durvan").read_text())["notes"])
     told = run("drift", str(lamproom), "--to", "pellune", "--scope", scope)
     assert "TableOak" in told.stdout and "over the limit of 3" in told.stdout
+
+
+def test_a_record_shows_both_looks_and_what_was_chosen(call, tmp_path: Path) -> None:
+    text = small("float inputs:deep_amount = 0.4")
+    file = write(tmp_path, text.replace('def Material "Paint"', CAMERA + 'def Material "Paint"', 1))
+    crossing = tmp_path / "c.durvan"
+    call("carry", file, "--to", "preview", "--out", tmp_path / "t.usda", "--save", crossing)
+    document = json.loads(crossing.read_text())
+    document["notes"] = [{"thing": "/W/Paint", "node": "finish", "parameter": "roughness", "value": 0.3, "by": "hand"}]
+    crossing.write_text(json.dumps(document))
+    call("record", crossing, "--out", tmp_path / "r.html")
+    page = (tmp_path / "r.html").read_text(encoding="utf-8")
+    assert page.count("data:image/png;base64,") == 4  # both swatches, and the camera's view of both
+    assert "roughness is set by hand" in page and "How it looks: 1 material" in page
+    data = json.loads((tmp_path / "r.json").read_text(encoding="utf-8"))
+    drift = next(thing for thing in data["ledger"] if thing["path"] == "/W/Paint")["drift"]
+    assert drift["mean"] > 1.0 and not drift["guessed"] and f"{drift['mean']:.2f}" in page
+    call("record", crossing, "--out", tmp_path / "plain.html", "--no-pictures")
+    plain = (tmp_path / "plain.html").read_text(encoding="utf-8")
+    assert "data:image" not in plain and f"{drift['mean']:.2f}" in plain  # what was measured once is known
+
+
+def test_where_nothing_can_be_rendered_the_rest_is_said(call, tmp_path: Path, monkeypatch, caplog) -> None:
+    """On a processor without the ray tracer a scene is surveyed and recorded all the same, and what is missing is told."""
+    from durvan.engine import embree
+
+    def none(*_: object) -> None:
+        raise RenderingError("the part that traces rays (embreex) is not installed.")
+
+    monkeypatch.setattr(embree, "build", none)
+    monkeypatch.setenv("DURVAN_SWATCHES", str(tmp_path / "none"))
+    swatches._reference.cache_clear()
+    swatches.inside.cache_clear()
+    swatches._sparse.cache_clear()
+    file = write(tmp_path, small("float inputs:deep_amount = 0.4"))
+    assert call("survey", file, "--to", "preview")[0] == 0
+    assert call("record", file, "--to", "preview", "--out", tmp_path / "r.html")[0] == 0
+    assert "data:image" not in (tmp_path / "r.html").read_text(encoding="utf-8")
+    assert "Nothing is said of looks" in caplog.text and "The record has no pictures" in caplog.text

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-import small
 
+import small
 from durvan.dialects.look import Lobe, Surface, View, record
 from durvan.engine import mitsuba
 from durvan.engine.build import Ball

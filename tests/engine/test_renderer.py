@@ -6,14 +6,13 @@ import math
 
 import numpy as np
 import pytest
-import small
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import small
 from durvan.dialects.look import Lobe, Surface, View, record
 from durvan.engine import renderer
 from durvan.engine.build import Ball, camera
-from durvan.engine.kernels import tree
 from durvan.graph import expression as ex
 from durvan.optics.lobes import layout as L
 from durvan.scene.shapes import Mesh
@@ -194,8 +193,6 @@ def test_many_triangles_in_one_place() -> None:
     built = small.world([_fan(points)], [small.matt()], [])
     seen = renderer.first_things(built, camera(View(1.0, 40.0), small.towards(0.2, 0.2, 1, 3.0), 1.0), 3, 3)
     assert (seen.depth > 0).all()
-    order, boxes, kids = np.zeros(0, np.int32), np.zeros((1, 12), np.float32), np.zeros((1, 2), np.int32)
-    assert tree.build(np.zeros((0, 3), np.float32), np.zeros((0, 3), np.float32), order, boxes, kids) == 0
 
 
 def test_bad_input_is_said_and_gives_a_finite_picture() -> None:

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-import small
 
+import small
 from durvan.dialects.look import Lobe, Surface, record
 from durvan.engine import drift, swatches
 from durvan.graph import expression as ex

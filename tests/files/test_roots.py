@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from durvan.errors import RootsFileError, Stopped
 from durvan.files import index, roots
+from durvan.files import index as index_
 from durvan.files.index import Index, Shelf, store, stored
 from durvan.files.roots import Root
 from durvan.progress import Step
@@ -182,3 +183,19 @@ def test_a_shelf_is_asked_from_several_threads(tmp_path, monkeypatch) -> None:
     assert len(found) == 8 and all(found)
     (tmp_path / "root" / "b.png").touch()
     assert shelf.renew()
+
+
+def test_a_root_of_everything_stays_within_bounds(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Where the machine shows itself as files nothing is looked for, and there is an end to it; it can be stopped."""
+    monkeypatch.setattr(index_, "_MOST_FOLDERS", 3000)
+    everything = index_.Index(Root("/"))
+    assert everything.renew()
+    places = list(everything.folders)
+    assert len(places) < 9000 and not any(place.split("/")[0] in ("proc", "sys") for place in places)
+    assert "/proc" in index_._unreal()
+
+    def stop(step) -> None:
+        raise Stopped
+
+    with pytest.raises(Stopped):
+        index_.Index(Root("/")).renew(stop)

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from durvan.dialects.look import Lamp
 from durvan.dialects.registry import Registry
-from durvan.engine.build import Placed
+from durvan.engine.lamps import Placed
 from durvan.engine.mitsuba import NotExpressibleError, lamp
 from durvan.optics.light_shapes import BY_KIND, BY_PRIM, SHAPES, LightShape
 

@@ -160,7 +160,7 @@ def test_a_band_opens_its_formula_and_values(lamp, qtbot) -> None:
     qtbot.mouseClick(pages, LEFT, pos=QPoint(int(slip.x + pages.shift + 30), int(line.y)))
     assert lamp.state.selection.row.parameter == "mirror_index"
     told = said(lamp, qtbot).replace("\u200b", "")
-    assert "1.33" in told and "f0(specular_ior)" in told and "recast" in told and "pellune.surface" in told
+    assert "1.33" in told and "f0(specular_ior)" in told and "fitted" in told and "pellune.surface" in told
 
 
 def test_the_gutter_and_keys_choose_rows(lamp, qtbot) -> None:

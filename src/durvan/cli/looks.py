@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
@@ -17,11 +18,13 @@ from durvan.crossing.looks.appearance import Appearance, materials
 from durvan.crossing.looks.fitting import fit_all
 from durvan.crossing.looks.pairs import unfitted
 from durvan.engine import compiling, renderer, staging, swatches
-from durvan.errors import DurvanError, MisuseError
+from durvan.errors import DurvanError, MisuseError, RenderingError
 from durvan.formats import pictures
 from durvan.formats.table import reader
 from durvan.optics.tone import developed, srgb
 from durvan.progress import Report, Step
+from durvan.record.gallery import gallery
+from durvan.record.page import Gallery
 from durvan.scene.drift import Drift
 from durvan.scene.model import Thing
 
@@ -45,6 +48,37 @@ def _appearance(session: Session) -> Appearance:
     return Appearance(session.scene, session.registry, swatches.cache_folder())
 
 
+_LOG = logging.getLogger(__name__)
+
+
+def guess(session: Session, report: Report) -> None:
+    """Have a first guess at every drift in scope among what is known; where nothing can be rendered there is none."""
+    things = materials(session.scene, session.plan.translations)
+    if not things:
+        return
+    try:
+        compiling.ensure(report)
+        seen = _appearance(session)
+        found = {}
+        for done, thing in enumerate(things):
+            report(Step("Guessing what will look different", done, len(things)))
+            found[session.key_of(thing)] = seen.guess(thing, session.plan.translations[thing.id])
+    except RenderingError as problem:
+        _LOG.warning("Nothing is said of looks: %s", problem)
+        return
+    session.measured(found)
+    session.renew(report)
+
+
+def pictured(session: Session, report: Report) -> Gallery | None:
+    """Pictures for a record, and the drifts that stand beside them; none where nothing can be rendered."""
+    try:
+        return gallery(session, report)
+    except RenderingError as problem:
+        _LOG.warning("The record has no pictures: %s", problem)
+        return None
+
+
 def _material(session: Session, wanted: str) -> Thing:
     for thing in materials(session.scene, session.plan.translations):
         if wanted in (thing.id, thing.name):
@@ -64,7 +98,7 @@ def swatch(session: Session, wanted: str, out: Path, samples: int, report: Repor
     report(Step("Measuring the drift"))
     found = seen.drift(thing, translation)
     rows = []
-    for look in (seen.source(thing), seen.target(thing, translation)):
+    for look in (seen.source(thing, translation), seen.target(thing, translation)):
         maker = seen.makers.of(look)
         for level in [level for level in swatches.LEVELS if 2 * level < samples] + [(samples + 1) // 2]:
             report(Step("Rendering swatches", 2 * level, samples))
@@ -73,7 +107,9 @@ def swatch(session: Session, wanted: str, out: Path, samples: int, report: Repor
     both = np.concatenate(rows, axis=0).astype(np.float64)
     _write(out, both, srgb(both))
     assert found is not None
-    return f"drift {found.mean:.2f} ± {found.noise:.2f}, {found.grade}"
+    return (
+        f"drift {found.mean:.2f} ± {found.noise:.2f}, {found.grade or '; '.join(('not all measured', *found.caveats))}"
+    )
 
 
 def render(
@@ -142,7 +178,7 @@ def drift(session: Session, fit: bool, report: Report) -> list[dict[str, Any]]:
         {
             "material": thing.id, "drift": round(found[thing.id].mean, 3), "worst": round(found[thing.id].worst, 3),
             "noise": round(found[thing.id].noise, 3), "lighting": found[thing.id].lighting,
-            "grade": found[thing.id].grade, "before_fit": round(before[thing.id].mean, 3) if thing.id in before else None,
+            "grade": found[thing.id].grade or None, "caveats": list(found[thing.id].caveats), "before_fit": round(before[thing.id].mean, 3) if thing.id in before else None,
         }
         for thing in things
     ]  # fmt: skip
@@ -181,7 +217,7 @@ def tell_drift(rows: list[dict[str, Any]], limit: float, console: Console) -> No
             f"{row['worst']:.2f}",
             was,
             row["lighting"],
-            row["grade"],
+            row["grade"] or "not all measured",
         )
     console.print(table)
     over = sum(1 for row in rows if row["drift"] > limit)

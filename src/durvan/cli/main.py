@@ -112,8 +112,11 @@ def _status(session: Session) -> int:
 @app.command()
 def survey(file: SceneFile, to: To = "", from_: From = "", scope: Scope = "", as_json: AsJson = False) -> None:
     """Say what is in a scene and what will become of it, before anything is written."""
+    from durvan.cli import looks
+
     with _progress(as_json) as report:
         session = start(file, registry(), to, from_, scope, report=report)
+        looks.guess(session, report)
     if as_json:
         _print_json(record_data(session))
     else:
@@ -218,15 +221,23 @@ def record(
     from_: From = "",
     scope: Scope = "",
     as_json: AsJson = False,
+    pictured: Annotated[
+        bool,
+        typer.Option("--pictures/--no-pictures", help="With swatches, drifts and the camera's view of both sides."),
+    ] = True,
 ) -> None:
     """Write the record of a crossing as a self-contained web page and as JSON."""
     if out.suffix != ".html" or not out.absolute().parent.is_dir():
         raise DurvanError("a record is written as .html, into a folder that exists.", file=out)
+    from durvan.cli import looks
+
     with _progress(as_json) as report:
         session = start(file, registry(), to, from_, scope, report=report)
+        looks.guess(session, report)
+        shown_with = looks.pictured(session, report) if pictured else None
     data = record_data(session)
     beside = out.with_suffix(".json")
-    write(page(data), out)
+    write(page(data, shown_with), out)
     write(json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n", beside)
     if as_json:
         _print_json({"page": str(out), "json": str(beside), "rows": data["rows"], "open": data["open"]})

@@ -67,8 +67,8 @@ class CompiledEntry:
     reads_back: frozenset[tuple[str, str]] = frozenset()
     reads_start: bool = False
     measured_facts: bool = False
-    idle: dict[float, list[tuple[str, str, Value]]] = field(default_factory=dict)
-    idle_back: dict[float, bool] = field(default_factory=dict)
+    idle: dict[float, tuple[list[tuple[str, str, Value]], bool]] = field(default_factory=dict)
+    idle_back: dict[float, tuple[bool, bool]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         terms = [
@@ -84,6 +84,16 @@ class CompiledEntry:
         self.reads_back = frozenset((*self.common, *((term.role, term.name) for term in back)))
         self.reads_start = any(role == "start" for role, _ in self.reads_back)
         self.measured_facts = any(term.source == "context" for term in (*terms, *back))
+
+    @property
+    def leaves_in(self) -> bool:
+        """Whether something remains of what it does inwards."""
+        return self.fate_in > Fate.ADDED and self.why.cause is not Cause.IDLE
+
+    @property
+    def leaves_out(self) -> bool:
+        """Whether something remains of what it does outwards."""
+        return self.fate_out > Fate.ADDED and self.why.cause is not Cause.IDLE
 
     def factor(self, metres_per_unit: float) -> float:
         """What a one-for-one value is multiplied by on its way in."""

@@ -61,7 +61,6 @@ class Surface:
     glow: Numbers = 0.0
     glow_lights: bool = True
     murk: Numbers = 0.0
-    thin: bool = False
     relief: tuple[str, Field] | None = None
     reach: Numbers = 0.0
     deep: Numbers = 0.0
@@ -76,7 +75,8 @@ class Lamp:
     candela, of a far light lux. `size` is in metres: width and height, radius, or radius and length; of a far light the
     apparent diameter in degrees. `inner` and `outer` are half angles in degrees; between them it fades as `profile` says
     ("smooth" or "linear"). `decay` is what it weakens by with distance: 2, 1 or 0, equal to 2 at one metre.
-    `lux` scales a dome so that its upper half puts as much on level ground; None leaves it alone.
+    `lux` scales a dome so that its upper half puts as much on level ground; None leaves it alone. `total` says that its
+    light is stated as a whole: where its prim is scaled, it is spread over more or less of a surface.
     """
 
     shape: str
@@ -92,6 +92,7 @@ class Lamp:
     turn: float = 0.0
     lux: float | None = None
     own_axes: bool = True
+    total: bool = False
     notes: tuple[str, ...] = ()
 
 
@@ -116,7 +117,7 @@ class Sampling:
     """How a picture is computed: samples a pixel, bounces, the largest value of a sample (0: none), the response."""
 
     samples: int = 64
-    bounces: int = 8
+    bounces: int = 16
     clamp: float = 0.0
     indirect: bool = True
     response: str = ""
@@ -134,9 +135,16 @@ class Facts:
 class Inputs:
     """A node's inputs by name: as fields where they may vary, as plain values where they may not."""
 
-    def __init__(self, node: Node, kind: NodeType, linked: Callable[[str], Field | None], facts: Facts) -> None:
+    def __init__(
+        self, node: Node, kind: NodeType, linked: Callable[[str], Field | None], facts: Facts, notes: list[str]
+    ) -> None:
         self.node, self.kind, self.facts = node, kind, facts
-        self._linked = linked
+        self._linked, self._notes = linked, notes
+
+    def tell(self, what: str) -> None:
+        """Say of the look what it does not show."""
+        if what not in self._notes:
+            self._notes.append(what)
 
     def linked(self, name: str) -> bool:
         """Whether a map or another node feeds it."""
@@ -159,6 +167,8 @@ class Inputs:
             found = ex.colour(found) if len(found) != 2 else ex.join(found, 0.0)
         elif parameter.type in ("float", "int"):
             found = ex.grey(found)
+        elif parameter.type == "vector2":  # whatever feeds it: a number stands for both
+            found = ex.join(found[0], found[min(1, len(found) - 1)])
         if parameter.range is not None:
             found = ex.clamp(found, *parameter.range)
         return found
@@ -218,8 +228,11 @@ def checked(module: ModuleType, pack: str) -> Looks:
 class Tracer:
     """Works a network of one dialect out, node by node, each once."""
 
-    def __init__(self, graph: Graph, vocabulary: Vocabulary, looks: Looks, facts: Facts) -> None:
+    def __init__(
+        self, graph: Graph, vocabulary: Vocabulary, looks: Looks, facts: Facts, turned: tuple[str, ...] = ()
+    ) -> None:
         self.graph, self.vocabulary, self.looks, self.facts = graph, vocabulary, looks, facts
+        self.turned = turned
         self.notes: list[str] = []
         self._outputs: dict[str, dict[str, Field]] = {}
         self._closing: set[tuple[str, str]] = set()
@@ -232,15 +245,16 @@ class Tracer:
             outputs = self._outputs.get(link.node)
             if not outputs:
                 return None
-            found = outputs.get(link.output)
-            return found if found is not None else next(iter(outputs.values()))
+            first = next(iter(outputs.values()))
+            found = outputs.get(link.output, first)
+            return _green_round(found, first) if link.node in self.turned else found
 
         return find
 
     def inputs(self, node: Node) -> Inputs | None:
         """A node's inputs, or None for a node of no known type."""
         kind = self.vocabulary.types.get(node.kind)
-        return None if kind is None else Inputs(node, kind, self._linked(node), self.facts)
+        return None if kind is None else Inputs(node, kind, self._linked(node), self.facts, self.notes)
 
     def surface(self) -> Surface:
         """The look of the surface; a plain grey when the network has none that is known."""
@@ -249,6 +263,8 @@ class Tracer:
         sequence, closing = self.graph.order()
         self._closing = set(closing)
         needed = self.graph.reachable()
+        if any(name in needed for name, _ in closing):
+            self.notes.append("nodes feed themselves in a circle; it is cut")
         for name in sequence:
             node = self.graph.nodes[name]
             if node is root or name not in needed:
@@ -260,12 +276,20 @@ class Tracer:
                 continue
             self._outputs[name] = outputs
         get = self.inputs(root) if root is not None else None
-        if root is None or get is None:
+        if root is None or get is None or get.kind.role != "surface":
             self.notes.append("no surface that is known; a plain grey is shown")
             return Surface([Lobe(layout.DIFFUSE, 0.18)], notes=self.notes)
         made = self.looks.surface(root.kind, get)
-        made.notes = [*self.notes, *made.notes]
+        made.notes = list(dict.fromkeys((*self.notes, *made.notes)))
         return made
+
+
+def _green_round(found: Field, colour: Field) -> Field:
+    """A picture's output with its green turned round; `colour` is what it gives as a whole."""
+    if len(found) >= 3:
+        return ex.join(found[0], 1.0 - found[1], *(found[n] for n in range(2, len(found))))
+    is_green = len(colour) >= 3 and len(found) == 1 and found.lanes[0] is colour.lanes[1]
+    return 1.0 - found if is_green else found
 
 
 def _lanes(numbers: Numbers, width: int) -> tuple[Lane, ...]:
@@ -312,7 +336,7 @@ def record(surface: Surface) -> Record:
                 base[place + offset] = ex.finite(lane.value, otherwise)
 
     base[layout.COUNT] = len(lobes)
-    base[layout.THIN] = float(surface.thin)
+    base[layout.INSIDE] = float(any(lobe.kind == layout.REFRACT for lobe in lobes))
     put(layout.OPACITY, surface.opacity, 1, 1.0)
     put(layout.GLOW, surface.glow, 3)
     put(layout.MURK, surface.murk, 3)
@@ -361,9 +385,9 @@ def resolve(made: Record, points: dict[str, Array], pixels: ex.Pixels) -> Array:
     return out
 
 
-def trace(graph: Graph, vocabulary: Vocabulary, looks: Looks, facts: Facts) -> Record:
-    """A material's network as a record."""
-    return record(Tracer(graph, vocabulary, looks, facts).surface())
+def trace(graph: Graph, vocabulary: Vocabulary, looks: Looks, facts: Facts, turned: tuple[str, ...] = ()) -> Record:
+    """A material's network as a record; `turned` are nodes of pictures whose green is turned round."""
+    return record(Tracer(graph, vocabulary, looks, facts, turned).surface())
 
 
 def single(graph: Graph, vocabulary: Vocabulary, looks: Looks, facts: Facts) -> tuple[str, Inputs] | None:

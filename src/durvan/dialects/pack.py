@@ -34,8 +34,11 @@ class Hooks(Protocol):
     def folds(self, shader_id: str) -> bool:
         """Whether a node is no word of its own, but folded into a link when it is read."""
 
+    def fold(self, graph: Graph) -> None:
+        """Fold the nodes that are no words of their own into the links that read them."""
+
     def before_reading(self, graph: Graph, metres_per_unit: float) -> None:
-        """Put a network that was just read into the vocabulary's words."""
+        """Put what is measured in space, in a network that was just read and folded, into metres."""
 
     def in_file_units(self, graph: Graph, metres_per_unit: float) -> None:
         """Put what is measured in space into the file's units, still in the vocabulary's words."""
@@ -44,7 +47,7 @@ class Hooks(Protocol):
         """Put a network that is to be written into the words of the file."""
 
 
-_HOOKS = ("kind_of", "folds", "before_reading", "in_file_units", "after_writing")
+_HOOKS = ("kind_of", "folds", "fold", "before_reading", "in_file_units", "after_writing")
 
 
 def checked_hooks(module: ModuleType, pack: str) -> Hooks:
@@ -96,6 +99,14 @@ class Pack:
     def title(self) -> str:
         """The dialect's name as people read it."""
         return self.identity.title
+
+    def folded(self, graph: Graph) -> Graph:
+        """A network in the vocabulary's words alone; a copy, where any node of it is folded."""
+        if self.hooks is None or not any(self.hooks.folds(node.kind) for node in graph.nodes.values()):
+            return graph
+        copy = graph.copy()
+        self.hooks.fold(copy)
+        return copy
 
     @cached_property
     def compiled(self) -> dict[str, CompiledType]:

@@ -13,7 +13,7 @@ import time
 from contextlib import suppress
 from pathlib import Path
 
-from durvan.errors import DurvanError
+from durvan.errors import RenderingError
 from durvan.optics.jit import kernel_folder
 from durvan.progress import Report, Step, silent
 
@@ -73,7 +73,7 @@ def _run_each(report: Report) -> None:
 def ensure(report: Report = silent) -> None:
     """Have everything compiled, in a child process when it is not. `report` may raise Stopped.
 
-    Raises DurvanError with what the compiler said when it fails.
+    Raises RenderingError with what the compiler said when it fails.
     """
     if ready():
         return
@@ -107,7 +107,7 @@ def ensure(report: Report = silent) -> None:
     for thread in threads:
         thread.join(1.0)
     if child.returncode != 0 or not ready():
-        raise DurvanError(f"the renderer could not be prepared: {''.join(said)[-400:].strip()}")
+        raise RenderingError(f"the renderer could not be prepared: {''.join(said)[-400:].strip()}")
 
 
 def forget_old(keep: int = 3) -> None:

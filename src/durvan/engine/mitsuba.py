@@ -17,7 +17,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from durvan.dialects.look import Record, View
-from durvan.engine.build import Ball, Placed
+from durvan.engine.build import Ball
+from durvan.engine.lamps import Placed
 from durvan.errors import DurvanError
 from durvan.formats import pictures
 from durvan.optics.light_shapes import SHAPES
@@ -34,7 +35,7 @@ class NotExpressibleError(DurvanError):
 
 @dataclass
 class Judged:
-    """Mitsuba's picture [height, width, 3], the means of its runs [runs, height, width, 3], seconds and samples."""
+    """Mitsuba's picture [height, width, 3], the means of its runs [runs, height, width, 3], seconds of processor time, samples."""
 
     picture: Floats
     runs: Floats

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import cache
@@ -47,6 +47,11 @@ class Film:
         """The mean so far [height, width, 3], in nit."""
         return np.asarray(self.sums.sum(axis=2) / max(self.samples, 1))
 
+    @property
+    def layers(self) -> Floats:
+        """The mean so far of each group [height, width, groups, 3], in nit."""
+        return np.asarray(self.sums / max(self.samples, 1))
+
     def error(self) -> Floats:
         """The standard error of each pixel's luminance [height, width], in nit."""
         n = max(self.samples, 1)
@@ -72,22 +77,28 @@ class Passes:
 
 
 def expose(
-    built: Built, camera: Floats, film: Film, samples: int, bounces: int = 8, clamp: float = 0.0,
-    stop: Stop = lambda: False,
+    built: Built, camera: Floats, film: Film, samples: int, bounces: int = 8, clamp: float | Sequence[float] = 0.0,
+    stop: Stop = lambda: False, where: NDArray[np.bool_] | None = None,
 ) -> bool:  # fmt: skip
-    """Add samples to a film; False when it was stopped, and then the film is as it was."""
+    """Add samples to a film, to some pixels or to all; False when it was stopped, and then the film is as it was.
+
+    `clamp` is the most that a sample may add (0: anything); of several lightings that of each.
+    """
     height, width, _, _ = film.sums.shape
     sums, squares = np.zeros_like(film.sums), np.zeros_like(film.squares)
-    side = TILE if width * height > 64 * 64 else 16
+    side = TILE if width * height > 64 * 64 * 4 else 16
+    wanted = np.ones((height, width), np.uint8) if where is None else where.astype(np.uint8)
+    clamps = np.atleast_1d(np.array(clamp, dtype=np.float64))
 
     def tile(x: int, y: int) -> None:
         if not stop():
             paths.render(
                 built.world, camera, width, height, x, min(x + side, width), y, min(y + side, height),
-                film.samples, samples, film.seed, bounces, clamp, *paths.scratch(built.registers), sums, squares,
+                film.samples, samples, film.seed, bounces, clamps, paths.scratch(built.registers), wanted, sums, squares,
             )  # fmt: skip
 
-    waiting = [pool().submit(tile, x, y) for y in range(0, height, side) for x in range(0, width, side)]
+    tiles = [(x, y) for y in range(0, height, side) for x in range(0, width, side)]
+    waiting = [pool().submit(tile, x, y) for x, y in tiles if wanted[y : y + side, x : x + side].any()]
     for one in waiting:
         one.result()
     if stop():
@@ -105,14 +116,7 @@ def first_things(built: Built, camera: Floats, width: int, height: int) -> Passe
         np.zeros((height, width, 3)), built.objects,
     )  # fmt: skip
     paths.first_things(
-        built.world,
-        camera,
-        width,
-        height,
-        *paths.scratch(built.registers),
-        made.material,
-        made.thing,
-        made.depth,
+        built.world, camera, width, height, paths.scratch(built.registers), made.material, made.thing, made.depth,
         made.normal,
-    )
+    )  # fmt: skip
     return made

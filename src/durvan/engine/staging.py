@@ -14,11 +14,13 @@ from durvan.dialects.look import Facts, Lamp, Record, Sampling, Surface, View, r
 from durvan.dialects.look import Lobe as LookLobe
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
-from durvan.engine.build import Built, Placed, build, camera
+from durvan.engine.build import Built, build, camera
+from durvan.engine.lamps import Placed
 from durvan.engine.renderer import Film
 from durvan.errors import MisuseError
 from durvan.formats import pictures
 from durvan.graph.expression import Lookup
+from durvan.graph.program import compile_lanes
 from durvan.optics.lobes import layout
 from durvan.scene.model import Kind, Scene, Thing
 from durvan.scene.shapes import Shapes
@@ -40,6 +42,13 @@ def pixels(lookup: Lookup) -> NDArray[np.float32] | None:
 def _pixels(file: str, decode: str | float, stamp: int) -> NDArray[np.float32] | None:
     del stamp
     return pictures.pixels(file, decode)
+
+
+def lookups(look: Record) -> list[Lookup]:
+    """The pictures that a look reads, each once."""
+    found: dict[Lookup, int] = {}
+    compile_lanes(list(look.lanes.values()), lambda lookup: found.setdefault(lookup, len(found)))
+    return list(found)
 
 
 def facts_of(scene: Scene) -> Facts:
@@ -75,7 +84,7 @@ def look_of(thing: Thing, pack: Pack | None, facts: Facts) -> Record:
     if pack is None or pack.looks is None:
         grey = Surface([LookLobe(layout.DIFFUSE, 0.18)], notes=["its dialect has no looks; a plain grey is shown"])
         return record(grey)
-    return trace(thing.graph, pack.vocabulary, pack.looks, facts)
+    return trace(pack.folded(thing.graph), pack.vocabulary, pack.looks, facts, thing.turned)
 
 
 def lamp_of(thing: Thing, pack: Pack | None, facts: Facts) -> Lamp | None:

@@ -6,16 +6,18 @@ Reading a header is dear beside asking the disk when a file was changed, so fact
 from __future__ import annotations
 
 import hashlib
+import math
 import os
 import threading
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from pathlib import Path
 
 import OpenImageIO as oiio
 
 from durvan.files.paths import ending
+from durvan.foreign import text_of
+from durvan.regular import why_not
 
 SCENES = (".usd", ".usda", ".usdc", ".usdz")
 CACHES = (".abc", ".vdb", ".obj", ".ply", ".gltf", ".glb", ".fbx")
@@ -173,17 +175,20 @@ def _header(path: str, size: int, changed: int) -> Facts:
         spec.alpha_channel >= 0, _broken_off(path, size, source.format_name()),
     )  # fmt: skip
     source.close()
-    oiio.geterror()
+    text_of(oiio.geterror)
     return found
 
 
 def opened(path: str, config: oiio.ImageSpec | None = None) -> tuple[oiio.ImageInput | None, str]:
     """A picture opened by the picture library, or why it cannot be."""
+    reason = why_not(path)
+    if reason:
+        return None, reason
     try:
         source = oiio.ImageInput.open(path, config) if config is not None else oiio.ImageInput.open(path)
     except (TypeError, UnicodeError):
         return None, "has a name that is no UTF-8, which the picture library cannot open"
-    return source, "" if source is not None else _tidy(oiio.geterror(), path)
+    return source, "" if source is not None else _tidy(text_of(oiio.geterror), path)
 
 
 def _tidy(message: str, path: str) -> str:
@@ -207,7 +212,8 @@ def _broken_off(path: str, size: int, kind: str) -> str:
 def _profile_problem(path: str) -> str:
     """What is wrong with a light profile (IES LM-63), as far as its first line and its numbers show."""
     try:
-        text = Path(path).read_text(encoding="latin-1")[:2_000_000]
+        with open(path, encoding="latin-1") as stream:
+            text = stream.read(2_000_000)
     except OSError as problem:
         return f"cannot be read ({problem.strerror})"
     if not text.lstrip().upper().startswith("IES"):
@@ -221,6 +227,8 @@ def _profile_problem(path: str) -> str:
         try:
             numbers.append(float(word))
         except ValueError:
+            numbers.append(math.nan)
+        if not abs(numbers[-1]) < 1e9:
             return f"holds '{word[:20]}' where a number should stand"
     if tilt.strip().upper() == "INCLUDE" and len(numbers) > 2:
         numbers = numbers[2 + 2 * int(numbers[1]) :]

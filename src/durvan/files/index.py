@@ -20,6 +20,11 @@ from durvan.progress import Report, Step, silent
 
 _MAGIC = b"durvan index 1"
 _MOST_FILES = 5_000_000
+_MOST_FOLDERS = 300_000
+_NO_DISKS = frozenset(
+    ("proc", "sysfs", "devtmpfs", "devpts", "cgroup", "cgroup2", "securityfs", "debugfs", "tracefs", "pstore", "bpf", "mqueue",
+     "hugetlbfs", "configfs", "fusectl", "binfmt_misc", "autofs", "rpc_pipefs", "nsfs", "efivarfs", "selinuxfs")
+)  # fmt: skip
 _TICK = 100_000_000  # nanoseconds in which two changes of a folder can bear the same time
 
 
@@ -92,6 +97,7 @@ class Index:
         fresh: dict[str, _Folder] = {}
         seen: set[tuple[int, int]] = set()
         changed, count, waiting = False, 0, [""]
+        unreal = _unreal()
         while waiting:
             place = waiting.pop()
             path = os.path.join(base, place) if place else base
@@ -114,8 +120,9 @@ class Index:
             count += len(known.files)
             if len(fresh) % 50 == 0:
                 report(Step(f"Indexing {Path(base).name}", count))
-            if self.root.deep and count < _MOST_FILES:
-                waiting.extend(os.path.join(place, name) if place else name for name in reversed(known.folders))
+            if self.root.deep and count < _MOST_FILES and len(fresh) < _MOST_FOLDERS:
+                below = (os.path.join(place, name) if place else name for name in reversed(known.folders))
+                waiting.extend(name for name in below if os.path.join(base, name) not in unreal)
         if not self.root.exists:
             self.gone = True
             return False
@@ -145,6 +152,16 @@ class Index:
             self._lost(place)
             return None
         return _Folder(changed, tuple(sorted(files)), tuple(sorted(folders)), real)
+
+
+def _unreal() -> frozenset[str]:
+    """Where this machine shows itself as files, which hold nothing of a person's and may have no end."""
+    try:
+        with open("/proc/self/mountinfo", encoding="utf-8", errors="surrogateescape") as lines:
+            rows = [line.split() for line in lines]
+    except OSError:
+        return frozenset()
+    return frozenset(row[4] for row in rows if "-" in row and row[row.index("-") + 1] in _NO_DISKS)
 
 
 def _settled(changed: int) -> int:

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from durvan.errors import PictureError
 from durvan.files import facts, paths
 from durvan.files.copies import Task, Use, made_as
+from durvan.foreign import text_of
 from durvan.optics.tone import linear, srgb
 from durvan.progress import Report, Step, silent
 from durvan.replacing import replacing
@@ -59,7 +60,7 @@ def _sound(fresh: str, task: Task) -> None:
             whole = whole and found.read_tiles(0, level, *_last_tile(found.spec()), oiio.FLOAT) is not None
         found.close()
     if not whole:
-        raise PictureError(f"its copy does not read back ({oiio.geterror()[:200].strip()}).", file=task.original)
+        raise PictureError(f"its copy does not read back ({text_of(oiio.geterror)[:200].strip()}).", file=task.original)
 
 
 class _Pyramid:
@@ -76,7 +77,7 @@ class _Pyramid:
         stack.callback(self.source.close)
         writer = oiio.ImageOutput.create(out)
         if writer is None:
-            raise PictureError(f"no copy can be made ({oiio.geterror()[:160].strip()}).", file=task.original)
+            raise PictureError(f"no copy can be made ({text_of(oiio.geterror)[:160].strip()}).", file=task.original)
         self.writer = writer
         self.spec = self.source.spec()
         self.scratch: list[BinaryIO] = []
@@ -106,7 +107,7 @@ class _Pyramid:
             raise OSError(0, self._trouble())
 
     def _trouble(self) -> str:
-        return str(self.writer.geterror())[:200].strip() or "the disk took no more"
+        return text_of(self.writer.geterror)[:200].strip() or "the disk took no more"
 
     def _open(self, level: int) -> None:
         width, height = self.sizes[level]
@@ -157,7 +158,7 @@ class _Pyramid:
             else:
                 found = self.source.read_scanlines(0, 0, low, high, 0, 0, self.spec.nchannels, of)
             if found is None:
-                why = str(self.source.geterror())[:160].strip()
+                why = text_of(self.source.geterror)[:160].strip()
                 raise PictureError(f"breaks off at line {top} of {height} ({why}).", file=self.task.original)
             yield top, np.asarray(found)
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from durvan.errors import PictureError, Stopped
 from durvan.files.facts import opened
+from durvan.foreign import text_of
 
 Floats = NDArray[np.float32]
 WHOLE = 1_100_000  # pixels up to which a picture is read whole
@@ -64,7 +65,7 @@ def sample(path: str, stop: Callable[[], bool] = lambda: False) -> Sample:
         return Sample(tuple(patches), str(spec.format), alpha, whole)
     finally:
         source.close()
-        oiio.geterror()
+        text_of(oiio.geterror)
 
 
 def _bands(spec: oiio.ImageSpec) -> list[tuple[int, int]]:
@@ -86,7 +87,9 @@ def _lines(source: oiio.ImageInput, spec: oiio.ImageSpec, low: int, high: int, m
     else:
         found = source.read_scanlines(0, 0, spec.y + low, spec.y + high, 0, 0, many, oiio.FLOAT)
     if found is None:
-        raise PictureError(f"breaks off at line {low} of {spec.height} ({source.geterror()[:120].strip()}).", file=path)
+        raise PictureError(
+            f"breaks off at line {low} of {spec.height} ({text_of(source.geterror)[:120].strip()}).", file=path
+        )
     return np.asarray(found, np.float32).reshape(-1, spec.width, many)
 
 

@@ -10,6 +10,7 @@ import OpenImageIO as oiio
 from numpy.typing import NDArray
 
 from durvan.files import facts, kept
+from durvan.foreign import text_of
 from durvan.optics.tone import srgb
 
 SIDE = 256
@@ -58,7 +59,7 @@ def _made(path: str, told: facts.Facts) -> Bytes | None:
         seen = _rows(source, source.spec(), level)
     finally:
         source.close()
-        oiio.geterror()
+        text_of(oiio.geterror)
     return None if seen is None else _shown(seen, told.depth not in ("uint8", "uint16"))
 
 

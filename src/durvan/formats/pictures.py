@@ -12,8 +12,10 @@ import OpenImageIO as oiio
 from numpy.typing import NDArray
 from pxr import Ar
 
+from durvan.foreign import text_of
 from durvan.optics.photometry import latlong_illuminance
 from durvan.optics.tone import linear
+from durvan.regular import why_not
 
 _LARGEST = 64_000_000  # pixels that are read whole; above that a picture is judged by its header only
 
@@ -36,18 +38,17 @@ def on_disk(resolved: str) -> Iterator[str]:
 
 
 def _exists(resolved: str) -> bool:
-    try:
-        return Path(resolved.split("[", 1)[0]).is_file()
-    except (OSError, ValueError):
-        return False
+    return not why_not(resolved.split("[", 1)[0])
 
 
 def map_lux(resolved: str) -> float:
     """Illuminance in lux on level ground under a latitude–longitude picture whose 1 is 1 nit; 0 when it cannot be read."""
+    if not _exists(resolved):
+        return 0.0
     with on_disk(resolved) as file:
         source = oiio.ImageInput.open(file) if file else None
         if source is None:
-            oiio.geterror()
+            text_of(oiio.geterror)
             return 0.0
         spec = source.spec()
         small = spec.width * spec.height <= _LARGEST and spec.nchannels >= 3
@@ -72,7 +73,7 @@ def pixels(resolved: str, decode: str | float, most: int = 2048) -> NDArray[np.f
     with on_disk(resolved) as file:
         buffer = oiio.ImageBuf(file, 0, _level(file, most)) if file else None
         if buffer is None or buffer.has_error or not buffer.spec().width or not buffer.spec().height:
-            oiio.geterror()
+            text_of(oiio.geterror)
             return None
         spec = buffer.spec()
         whole = str(spec.format) in ("uint8", "uint16")
@@ -123,8 +124,8 @@ def save(file: Path, values: NDArray[np.float32], names: tuple[str, ...] = ()) -
         spec.channelnames = names
     made = oiio.ImageOutput.create(str(file))
     if made is None or not made.open(str(file), spec):
-        raise OSError(f"{file}: {oiio.geterror() or 'this kind of picture cannot be written'}")
+        raise OSError(f"{file}: {text_of(oiio.geterror) or 'this kind of picture cannot be written'}")
     written = made.write_image(np.ascontiguousarray(values, dtype=np.float32))
     made.close()
     if not written:
-        raise OSError(f"{file}: {made.geterror()}")
+        raise OSError(f"{file}: {text_of(made.geterror)}")

@@ -13,6 +13,7 @@ from typing import Protocol, cast
 
 from durvan.errors import MisuseError, SceneFileError
 from durvan.progress import Report
+from durvan.regular import why_not
 from durvan.scene.raw import RawScene
 from durvan.scene.shapes import Shapes
 from durvan.scene.written import Written
@@ -79,12 +80,9 @@ def reader(file: Path) -> Port:
     for one in FORMATS:
         if file.suffix.lower() in one.reads:
             return one.port()
-    try:
-        there = file.exists()
-    except OSError as problem:
-        raise SceneFileError(f"cannot be read: {problem.strerror}.", file=str(file)[:300]) from problem
-    if not there:
-        raise SceneFileError("there is no such file.", file=file)
+    reason = why_not(file)
+    if reason:
+        raise SceneFileError(f"{reason}.", file=str(file)[:300])
     raise SceneFileError(f"is not a scene; Durvan opens {', '.join(read_endings())}.", file=file)
 
 

@@ -118,6 +118,8 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "largest": lambda c: max(c) if isinstance(c, tuple) else c,
     "spread": lambda c: colour.spread(c) if isinstance(c, tuple) else 0.0,
     "black_body": lambda k: Vec(colour.black_body(k)),
+    "usd_black_body": lambda k: Vec(colour.usd_black_body(k)),
+    "smallest": lambda c: min(c) if isinstance(c, tuple) else c,
     "hue_fraction": colour.hue_fraction,
     "f0": fresnel.f0_from_index,
     "index_from_f0": fresnel.index_from_f0,

@@ -16,13 +16,12 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 import llvmlite.binding as llvm
-import llvmlite.ir as ir
 import numba
 import platformdirs
 from numba.extending import intrinsic
 
 Function = TypeVar("Function", bound=Callable[..., Any])
-FLAGS: dict[str, Any] = {"nogil": True, "error_model": "numpy", "fastmath": False}
+FLAGS: dict[str, Any] = {"nogil": True, "error_model": "numpy", "fastmath": {"contract"}}
 FOLDER_VARIABLE = "DURVAN_KERNELS"
 _SOURCES = ("optics/jit.py", "optics/lobes", "engine/kernels")
 
@@ -43,8 +42,9 @@ def fingerprint_of(files: list[Path]) -> str:
     for file in files:
         digest.update(file.name.encode() + b"\0" + file.read_bytes() + b"\0")
     features = sorted(name for name, on in llvm.get_host_cpu_features().items() if on)
+    flags = sorted((name, sorted(value) if isinstance(value, set) else value) for name, value in FLAGS.items())
     parts = (
-        repr(sorted(FLAGS.items())), numba.__version__, llvm.llvm_version_info, metadata.version("numpy"),
+        repr(flags), numba.__version__, llvm.llvm_version_info, metadata.version("numpy"),
         platform.python_version(), llvm.get_host_cpu_name(), features,
     )  # fmt: skip
     digest.update(repr(parts).encode())
@@ -86,6 +86,11 @@ def entry(function: Function) -> Function:
     return numba.njit(cache=True, **FLAGS)(function)  # type: ignore[no-any-return]
 
 
+def callback(signature: Any) -> Callable[[Function], Any]:
+    """A function that foreign code calls by its `address`; its machine code is kept on disk."""
+    return numba.cfunc(signature, nopython=True, cache=True, error_model="numpy", fastmath=FLAGS["fastmath"])  # type: ignore[no-any-return]
+
+
 @intrinsic  # type: ignore[untyped-decorator] # the compiler's own
 def address(_context: Any, array: Any) -> Any:
     """Where an array's numbers lie, as a bare pointer that can be indexed; whoever calls keeps the array alive.
@@ -108,13 +113,3 @@ def beyond(_context: Any, pointer: Any, count: Any) -> Any:
         return builder.gep(arguments[0], [arguments[1]])
 
     return pointer(pointer, numba.types.intp), code
-
-
-@intrinsic  # type: ignore[untyped-decorator] # the compiler's own
-def lowest_bit(_context: Any, mask: Any) -> Any:
-    """The place of the lowest bit that is set in a whole number that is not 0."""
-
-    def code(_target: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
-        return builder.cttz(arguments[0], ir.Constant(ir.IntType(1), 1))
-
-    return numba.types.int64(numba.types.int64), code

@@ -1,7 +1,7 @@
 """Shapes of lights: one row each, that whoever reads lights, the renderer and the outside judge go by.
 
 A light lies in its own axes: it shines along −Z, a cylinder lies along X. To add a shape, put a row here, teach the kernels
-`tree.hit_shape` and `lights.sample` its kind, and name it in a dialect's looks.
+`bodies.met` and `lights.sample` its kind, and name it in a dialect's looks.
 """
 
 from __future__ import annotations

@@ -9,6 +9,7 @@ from durvan import __version__
 from durvan.crossing.findings import Finding
 from durvan.crossing.job.session import Session
 from durvan.crossing.translation.ledger import row_document, worst
+from durvan.crossing.translation.rows import By
 from durvan.files.paths import shown
 
 
@@ -62,6 +63,30 @@ def summary(session: Session) -> dict[str, Any]:
     }
 
 
+def taken(session: Session) -> list[str]:
+    """What a person has chosen and which remedies were taken, a sentence each."""
+    document = session.document
+
+    def named(thing: str) -> str:
+        return thing.rsplit("/", 1)[-1]
+
+    said = [f"{named(one.thing)}: {one.node}.{one.parameter} is taken for {one.value}" for one in document.values]
+    said += [f"{named(one.thing)}: {one.node} is read as {one.case}" for one in document.readings]
+    said += [f"{named(one.thing)}: the green of {one.node} is turned round" for one in document.turned]
+    said += [f"{named(thing)} is left behind" for thing in document.left_out]
+    for note in document.notes:
+        how = (
+            f"fitted, which took the drift from {note.before:.2f} to {note.after:.2f}"
+            if note.by is By.FIT
+            else "set by hand"
+        )
+        said.append(f"{named(note.thing)}: {note.node}.{note.parameter} is {how}")
+    said += [f"{shown(link.written)} is replaced by {shown(link.to)}" for link in document.links]
+    if document.copies:
+        said.append(f"the target reads tiled copies of its pictures ({shown(document.copies)})")
+    return said
+
+
 def record(session: Session, rows: bool = True) -> dict[str, Any]:
     """Everything that the record says."""
     out = summary(session)
@@ -92,6 +117,7 @@ def record(session: Session, rows: bool = True) -> dict[str, Any]:
             "sha256": session.carried.sha256,
             "checked": session.carried.checked,
         }
+    out["taken"] = taken(session)
     things = []
     for translation in session.plan.translations.values():
         thing = session.scene.things[translation.thing]
@@ -104,6 +130,13 @@ def record(session: Session, rows: bool = True) -> dict[str, Any]:
             "worst": fate.word if fate is not None else "",
             "count": len(translation.rows),
         }
+        drift = session.drift(thing.id)
+        if drift is not None:
+            entry["drift"] = {
+                "mean": round(drift.mean, 3), "told": drift.told(2), "noise": round(drift.noise, 3), "worst": round(drift.worst, 3),
+                "lighting": drift.lighting, "grade": drift.grade or None, "guessed": drift.guessed,
+                "caveats": list(drift.caveats), "corrected": translation.meant is not None,
+            }  # fmt: skip
         if rows:
             entry["rows"] = [row_document(row) for row in translation.rows]
         things.append(entry)

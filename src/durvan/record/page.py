@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import base64
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -53,7 +56,30 @@ def write(text: str, file: Path) -> None:
         raise DurvanError(f"cannot be written: {problem.strerror}.", file=file) from problem
 
 
-def page(data: dict[str, Any]) -> str:
-    """A record's data (from `durvan.record.build.record`) as HTML; every text of the scene is escaped."""
+@dataclass(frozen=True)
+class Gallery:
+    """Pictures as PNG: `swatches` by material, of the source and of the target, lightings side by side; `views` of the
+    source and of the target through `camera`, empty where there is none.
+    """
+
+    swatches: Mapping[str, tuple[bytes, bytes]] = field(default_factory=dict)
+    views: tuple[bytes, ...] = ()
+    camera: str = ""
+
+
+def page(data: dict[str, Any], shown_with: Gallery | None = None) -> str:
+    """A record's data (from `durvan.record.build.record`) as HTML, with its pictures in it; every text of the scene is
+    escaped.
+    """
     full = data["rows"] <= _MOST_ROWS
-    return _template().render(r=data, fates=[fate.word for fate in SHOWN], full=full)
+    pictured = shown_with or Gallery()
+    return _template().render(
+        r=data, fates=[fate.word for fate in SHOWN], full=full, camera=pictured.camera,
+        swatches={thing: tuple(map(_inside, pair)) for thing, pair in pictured.swatches.items()},
+        views=tuple(map(_inside, pictured.views)),
+    )  # fmt: skip
+
+
+def _inside(picture: bytes) -> str:
+    """A picture as an address that holds all of it."""
+    return "data:image/png;base64," + base64.b64encode(picture).decode("ascii")

@@ -6,7 +6,7 @@ Ids are unique within a graph and stable: for what was read from a file they are
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 Value = bool | int | float | str | tuple[float, ...]
 
@@ -74,6 +74,11 @@ class Graph:
 
     nodes: dict[str, Node] = field(default_factory=dict)
     outputs: dict[str, Link] = field(default_factory=dict)
+
+    def copy(self) -> Graph:
+        """The same again, to be changed: nodes with values and links of their own."""
+        nodes = {n.id: replace(n, values=dict(n.values), links=dict(n.links)) for n in self.nodes.values()}
+        return Graph(nodes, dict(self.outputs))
 
     def add(self, node: Node) -> Node:
         """Put a node in, under its id; an id that is taken gets a number behind it."""

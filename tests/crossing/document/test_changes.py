@@ -7,7 +7,7 @@ import os
 from pathlib import Path
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 from pydantic import TypeAdapter, ValidationError
 
@@ -61,6 +61,7 @@ EVERY = st.one_of(
 
 
 @given(st.lists(EVERY, max_size=8), EVERY)
+@example([], PutLinks(links=(Relink(written="a", to=""), Relink(written="a", to="0"), Relink(written="b", to="0"))))
 def test_a_change_done_twice_is_done_once(before: list, change) -> None:
     document = applied(BARE, before)
     once = change.apply(document)
@@ -83,6 +84,12 @@ def test_changes_travel_as_text_by_their_tags(change) -> None:
 
 
 @given(st.lists(EVERY, max_size=12))
+@example(
+    [
+        PutLinks(links=(Relink(written="a", to=""), Relink(written="b", to="0"))),
+        PutLinks(links=(Relink(written="a", to="0"),)),
+    ]
+)
 def test_many_at_once_are_the_same_as_one_after_the_other(many: list) -> None:
     document = BARE
     for change in many:
@@ -195,8 +202,8 @@ def test_only_files_are_read_as_crossings(tmp_path: Path) -> None:
     (tmp_path / "zero.durvan").symlink_to("/dev/zero")
     (tmp_path / "folder.durvan").mkdir()
     for name in ("pipe", "zero", "folder"):
-        with pytest.raises(CrossingFileError, match="is not a file"):
+        with pytest.raises(CrossingFileError, match="not a file"):
             store.load(tmp_path / f"{name}.durvan")
     for odd in (tmp_path / "none.durvan", Path("/" + "x" * 5000 + ".durvan"), Path("a\0b.durvan")):
-        with pytest.raises(CrossingFileError, match="cannot be read"):
+        with pytest.raises(CrossingFileError, match=r"no such file|cannot be"):
             store.load(odd)

@@ -17,6 +17,10 @@ def folds(shader_id: str) -> bool:
     return False
 
 
+def fold(graph: Graph) -> None:
+    """Nothing is folded."""
+
+
 def before_reading(graph: Graph, metres_per_unit: float) -> None:
     """Nothing is put otherwise."""
 

@@ -75,8 +75,14 @@ class PutLinks(AtOnce):
 
     @staticmethod
     def apply_all(document: Document, many: Sequence[PutLinks]) -> Document:
-        links = {**document.linked(), **{link.written: link.to for one in many for link in one.links}}
-        kept = tuple(Relink(written=written, to=to) for written, to in links.items() if to and to != written)
+        links = dict(document.linked())
+        for one in many:
+            for written, to in {link.written: link.to for link in one.links}.items():  # of one path the last one counts
+                if to and to != written:
+                    links[written] = to
+                else:
+                    links.pop(written, None)
+        kept = tuple(Relink(written=written, to=to) for written, to in links.items())
         return document.model_copy(update={"links": kept})
 
 

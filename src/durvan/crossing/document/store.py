@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import stat
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +10,7 @@ from pydantic import ValidationError
 
 from durvan.crossing.document.document import VERSION, Document
 from durvan.errors import CrossingFileError
+from durvan.regular import why_not
 from durvan.replacing import replacing
 
 ENDING = ".durvan"
@@ -30,11 +30,9 @@ def save(document: Document, file: Path) -> None:
 def load(file: Path) -> Document:
     """Read a .durvan file. Raises CrossingFileError with the place inside it."""
     try:
-        found = file.stat()
-        if not stat.S_ISREG(found.st_mode):
-            raise CrossingFileError("is not a file.", file=file)
-        if found.st_size > _LARGEST:
-            raise CrossingFileError("is too large to be a crossing.", file=file)
+        reason = why_not(file, _LARGEST)
+        if reason:
+            raise CrossingFileError(f"{reason}.", file=str(file)[:300])
         data = json.loads(file.read_text(encoding="utf-8"))
     except CrossingFileError:
         raise

@@ -6,10 +6,10 @@ A new finding is a function that yields it, and an entry here. A rule looks at o
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from durvan.crossing.findings import cameras, decoding, files, lights, looks, materials, networks, packs
-from durvan.crossing.findings.model import Finding, Findings, PartKey
+from durvan.crossing.findings.model import Finding, Findings, Level, PartKey
 from durvan.crossing.findings.view import Need, View
 from durvan.scene.model import Thing
 
@@ -21,7 +21,8 @@ OfScene = Callable[[View], Iterable[Finding]]
 class Rule:
     """What a rule may raise, the station that it is about (empty: several), what it needs, and the function.
 
-    One of `of_thing` and `of_scene` is there. A pack's own codes are declared in the pack.
+    One of `of_thing` and `of_scene` is there. What it finds `of_look` only matters where the look is other for it. A
+    pack's own codes are declared in the pack.
     """
 
     codes: tuple[str, ...]
@@ -29,12 +30,22 @@ class Rule:
     needs: Need
     of_thing: OfThing | None = None
     of_scene: OfScene | None = None
+    of_look: bool = False
 
     def found(self, view: View, thing: Thing | None) -> tuple[Finding, ...]:
         """What it raises now."""
         if thing is None:
             return tuple(self.of_scene(view)) if self.of_scene is not None else ()
-        return tuple(self.of_thing(view, thing)) if self.of_thing is not None else ()
+        found = tuple(self.of_thing(view, thing)) if self.of_thing is not None else ()
+        return _weighed(view, thing, found) if self.of_look and found else found
+
+
+def _weighed(view: View, thing: Thing, found: tuple[Finding, ...]) -> tuple[Finding, ...]:
+    """What was found about a look: a note where the look, as far as it is known, is hardly another one."""
+    drift = view.drift(thing)
+    if drift is None or not drift.hidden:
+        return found
+    return tuple(replace(one, level=Level.NOTE) if one.level is Level.LOOK else one for one in found)
 
 
 RULES: tuple[Rule, ...] = (
@@ -42,15 +53,15 @@ RULES: tuple[Rule, ...] = (
     Rule(networks.ODD_CODES, "", Need.TRANSLATIONS, networks.of_thing),
     Rule(files.CODES, "Files", Need.SCOPE | Need.FILES, of_scene=files.of),
     Rule(decoding.CODES, "Files", Need.TRANSLATIONS | Need.FILES | Need.VERDICTS, decoding.of),
-    Rule((), "Facing", Need.TRANSLATIONS, packs.readings),
-    Rule((), "Survey", Need.TRANSLATIONS, packs.declared),
+    Rule((), "Facing", Need.TRANSLATIONS | Need.DRIFTS, packs.readings, of_look=True),
+    Rule((), "Survey", Need.TRANSLATIONS | Need.DRIFTS, packs.declared, of_look=True),
     Rule(("pack-fault",), "Facing", Need.TRANSLATIONS, packs.faults),
     Rule(("unbound",), "Survey", Need.TRANSLATIONS, materials.binding),
     Rule(("setup-light",), "Survey", Need.TRANSLATIONS, lights.setup),
     Rule(("near-clip",), "Survey", Need.TRANSLATIONS, cameras.clipping),
     Rule(("alike",), "Survey", Need.SCOPE, of_scene=materials.alike),
     Rule(("no-light",), "Survey", Need.SCOPE, of_scene=lights.none),
-    Rule(networks.ROW_CODES, "Facing", Need.TRANSLATIONS, networks.rows),
+    Rule(networks.ROW_CODES, "Facing", Need.TRANSLATIONS | Need.DRIFTS, networks.rows, of_look=True),
     Rule(("drift",), "Facing", Need.TRANSLATIONS | Need.DRIFTS, looks.drifted),
 )  # fmt: skip
 

@@ -8,11 +8,11 @@ from pathlib import Path
 
 from durvan.crossing.looks.fit import Fit, fit, with_moved
 from durvan.crossing.translation.choices import Note
-from durvan.crossing.translation.result import Translation, in_target
+from durvan.crossing.translation.result import Translation, as_meant, in_target
 from durvan.crossing.translation.rows import By
 from durvan.dialects.look import Record
 from durvan.dialects.registry import Registry
-from durvan.engine import drift, staging
+from durvan.engine import drift, staging, swatches
 from durvan.scene.drift import Drift
 from durvan.scene.model import Kind, Scene, Thing
 
@@ -44,9 +44,10 @@ class Appearance:
         self.makers = drift.Makers(folder)
         self.facts = staging.facts_of(scene)
 
-    def source(self, thing: Thing) -> Record:
-        """The look of a material in its own dialect."""
-        return staging.look_of(thing, self.registry.packs.get(thing.dialect), self.facts)
+    def source(self, thing: Thing, translation: Translation) -> Record:
+        """The look of a material in its own dialect, as it is meant: with a person's corrections."""
+        meant = as_meant(thing, translation)
+        return staging.look_of(meant, self.registry.packs.get(thing.dialect), self.facts)
 
     def target(self, thing: Thing, translation: Translation) -> Record:
         """The look of what it becomes."""
@@ -55,15 +56,25 @@ class Appearance:
         )
 
     def drift(self, thing: Thing, translation: Translation, stop: Stop = never) -> Drift | None:
-        """The drift of a material; None when stopped."""
-        return drift.between(self.source(thing), self.target(thing, translation), self.makers, stop)
+        """The drift of a material, with what could not be measured; None when stopped."""
+        one, two = self.source(thing, translation), self.target(thing, translation)
+        found = drift.between(one, two, self.makers, stop)
+        return found and replace(found, caveats=caveats(one, two))
+
+    def guess(self, thing: Thing, translation: Translation) -> Drift:
+        """A first guess at the drift of a material, from a few pixels; what was measured before is known."""
+        one, two = self.source(thing, translation), self.target(thing, translation)
+        found = drift.remembered(self.makers.folder, swatches.fingerprint(one), swatches.fingerprint(two))
+        if found is None:
+            found = drift.guess(swatches.Maker(one), swatches.Maker(two))
+        return replace(found, caveats=caveats(one, two))
 
     def fit(self, thing: Thing, translation: Translation) -> Fit | None:
         """A fit of the target's values, not yet confirmed."""
         pack = self.registry.packs.get(translation.target_dialect)
         if pack is None or pack.name == thing.dialect:
             return None
-        return fit(self.source(thing), translation.graph, pack, self.facts, staging.pixels)
+        return fit(self.source(thing, translation), translation.graph, pack, self.facts, staging.pixels)
 
     def improve(self, thing: Thing, translation: Translation, stop: Stop = never) -> Improvement | None:
         """Fit, and keep it only when the measured drift is lower; None when it is not, or when stopped.
@@ -71,7 +82,7 @@ class Appearance:
         `translation` is what the rules give, without any fit in it.
         """
         before = self.drift(thing, translation, stop)
-        if before is None or before.mean < NEEDED:
+        if before is None or before.mean < NEEDED or before.caveats:  # a fit would chase what is not there
             return None
         found = self.fit(thing, translation)
         if found is None or not found.moved:
@@ -88,6 +99,20 @@ class Appearance:
             for one in found.moved
         )  # fmt: skip
         return Improvement(notes, fitted, before, after)
+
+
+def caveats(source: Record, target: Record) -> tuple[str, ...]:
+    """What neither a drift nor a fit of two looks can know: nodes, pictures and effects that are not shown."""
+    said: dict[str, None] = {}
+    for look in (source, target):
+        said.update(dict.fromkeys(look.notes))
+        for lookup in staging.lookups(look):
+            name = lookup.file.replace("\\", "/").rpartition("/")[2] or "a picture without a name"
+            if "<UDIM>" in name:
+                said[f"the tiles of {name} are not shown"] = None
+            elif staging.pixels(lookup) is None:
+                said[f"{name} cannot be read"] = None
+    return tuple(said)
 
 
 def materials(scene: Scene, wanted: Iterable[str]) -> list[Thing]:

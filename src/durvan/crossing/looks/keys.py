@@ -6,7 +6,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterable
 
-from durvan.crossing.translation.result import Translation
+from durvan.crossing.translation.result import Translation, as_meant
 from durvan.scene.graph import Graph
 from durvan.scene.model import OutsideFile, Thing
 
@@ -26,14 +26,19 @@ def of_graph(graph: Graph) -> str:
 def of_thing(thing: Thing) -> str:
     """A thing's own network in words; worked out once, as a scene's things do not change."""
     if not thing.words:
-        thing.words = of_graph(thing.graph)
+        thing.words = "\n".join((of_graph(thing.graph), *(f"green round: {node}" for node in thing.turned)))
     return thing.words
 
 
 def look_key(thing: Thing, translation: Translation, files: Iterable[OutsideFile]) -> LookKey:
     """The key of a material's two looks, with the files that it reads as they are now."""
     if not translation.looks:
-        parts = (thing.dialect, of_thing(thing), translation.target_dialect, of_graph(translation.graph))
+        parts = (
+            thing.dialect,
+            of_thing(as_meant(thing, translation)),
+            translation.target_dialect,
+            of_graph(translation.graph),
+        )
         translation.looks = hashlib.sha256("\n\n".join(parts).encode("utf-8", "surrogatepass")).hexdigest()
     read = sorted(f"{file.written}|{file.first}|{file.size}|{file.changed}" for file in files)
     if not read:

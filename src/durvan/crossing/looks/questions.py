@@ -46,6 +46,13 @@ class MeasureAll:
 
 
 @dataclass(frozen=True)
+class GuessAll:
+    """First guesses at the drifts of many materials."""
+
+    pairs: list[Pair]
+
+
+@dataclass(frozen=True)
 class FitAll:
     """Fit materials; the translations are what the rules give, without a fit."""
 
@@ -54,10 +61,12 @@ class FitAll:
 
 @dataclass(frozen=True)
 class Render:
-    """The camera's view of both sides; the target's things stand in its own words."""
+    """The camera's view of both sides; the target's things stand in its own words, `meant` are those of the source that a
+    person has corrected."""
 
     camera: str
     target: list[Thing]
+    meant: list[Thing]
     size: tuple[int, int]
     samples: int
 
@@ -99,7 +108,6 @@ class Seen:
     difference: Bytes
     drift: Drift
     polar: NDArray[np.float64]
-    notes: tuple[tuple[str, ...], tuple[str, ...]]
     done: bool
 
 
@@ -113,6 +121,13 @@ class Measured:
     source: Bytes
     target: Bytes
     left: int
+
+
+@dataclass(frozen=True)
+class Guessed:
+    """First guesses at drifts, some at a time."""
+
+    drifts: dict[LookKey, Drift]
 
 
 @dataclass(frozen=True)
@@ -153,5 +168,5 @@ class Trouble:
     trace: str = ""
 
 
-Question = Load | LookAt | MeasureAll | FitAll | Render | Refine | Cover
+Question = Load | LookAt | GuessAll | MeasureAll | FitAll | Render | Refine | Cover
 Answer = Any

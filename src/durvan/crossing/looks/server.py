@@ -6,7 +6,7 @@ import os
 import threading
 import traceback
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
@@ -16,12 +16,12 @@ from numpy.typing import NDArray
 
 from durvan.apart import ends
 from durvan.crossing.looks import questions
-from durvan.crossing.looks.appearance import Appearance
+from durvan.crossing.looks.appearance import Appearance, caveats
 from durvan.crossing.looks.fitting import fit_all
+from durvan.crossing.looks.keys import LookKey
 from durvan.dialects.look import Record, resolve
 from durvan.dialects.registry import Registry, read
 from durvan.engine import compiling, drift, renderer, staging, swatches
-from durvan.engine.drift import halved
 from durvan.errors import DurvanError
 from durvan.formats.table import reader
 from durvan.optics.colour import REC709_LUMINANCE
@@ -35,6 +35,7 @@ from durvan.scene.model import Scene, Thing
 from durvan.scene.shapes import Shapes
 
 SHOWN_SAMPLES = 16
+_TOGETHER = 40  # guesses that are told at once
 _PREVIEW_CLAMP = 30.0  # times white
 
 
@@ -142,16 +143,17 @@ class Server:
     def _look_at(self, question: questions.LookAt) -> bool:
         assert self.appearance is not None
         thing = question.pair.thing
-        one = self.appearance.source(thing)
+        one = self.appearance.source(thing, question.pair.translation)
         two = self.appearance.target(thing, question.pair.translation)
         polar = np.array([polar_curve(one), polar_curve(two)])
         a, b = self.appearance.makers.of(one), self.appearance.makers.of(two)
+        unmeasured = caveats(one, two)
 
         def show(first: swatches.Swatch, second: swatches.Swatch, found: Drift, done: bool = False) -> None:
             self.say(
                 questions.Seen(
                     thing.id, question.pair.key, bytes_of(srgb(first.pictures)), bytes_of(srgb(second.pictures)),
-                    difference_picture(first, second), found, polar, (tuple(first.notes), tuple(second.notes)), done,
+                    difference_picture(first, second), replace(found, caveats=unmeasured), polar, done,
                 )
             )  # fmt: skip
 
@@ -175,14 +177,27 @@ class Server:
             found = self.appearance.drift(thing, translation, self.stop)
             if found is None:
                 return False
-            one = self.appearance.makers.of(self.appearance.source(thing))
+            one = self.appearance.makers.of(self.appearance.source(thing, translation))
             two = self.appearance.makers.of(self.appearance.target(thing, translation))
             if not (one.to(4, self.stop) and two.to(4, self.stop)):
                 return False
-            small = [bytes_of(srgb(halved(maker.swatch().pictures[0]))) for maker in (one, two)]
+            small = [bytes_of(srgb(swatches.halved(maker.swatch().pictures[0]))) for maker in (one, two)]
             question.pairs.pop(0)
             self.say(questions.Measured(thing.id, pair.key, found, small[0], small[1], len(question.pairs)))
         return True
+
+    def _guess_all(self, question: questions.GuessAll) -> bool:
+        assert self.appearance is not None
+        found: dict[LookKey, Drift] = {}
+        while question.pairs and not self.stop():
+            pair = question.pairs.pop(0)
+            found[pair.key] = self.appearance.guess(pair.thing, pair.translation)
+            if len(found) >= _TOGETHER:
+                self.say(questions.Guessed(found))
+                found = {}
+        if found:
+            self.say(questions.Guessed(found))
+        return not question.pairs
 
     def _fit_all(self, question: questions.FitAll) -> bool:
         assert self.appearance is not None
@@ -216,7 +231,9 @@ class Server:
         """Both sides as far as asked; what was interrupted is gone on with."""
         assert self.scene is not None
         if question is not self.view:
-            sides = (("source", list(self.scene.things.values())), ("target", question.target))
+            meant = {thing.id: thing for thing in question.meant}
+            source = [meant.get(thing.id, thing) for thing in self.scene.things.values()]
+            sides = (("source", source), ("target", question.target))
             self.films = {}
             for side, things in sides:
                 staged = self._staged(side, things, question.camera, question.size)
@@ -237,7 +254,7 @@ class Server:
                 clamp = _PREVIEW_CLAMP / white
                 if staged.sampling.clamp > 0.0:
                     clamp = min(clamp, staged.sampling.clamp / white)
-                more, bounces = level - film.samples, min(staged.sampling.bounces, 6)
+                more, bounces = level - film.samples, min(staged.sampling.bounces, swatches.BOUNCES)
                 if not renderer.expose(staged.built, staged.camera, film, more, bounces, clamp, self.stop):
                     return False
                 shown = developed(staged.exposed(film.picture), staged.sampling.response)
@@ -263,8 +280,9 @@ ASKED: dict[type, Asked] = {
     questions.FitAll: Asked(2, "fits", Server._fit_all),
     questions.Cover: Asked(3, "cover", Server._cover),
     questions.Render: Asked(4, "render", Server._render),
-    questions.MeasureAll: Asked(5, "drifts", Server._measure_all),
-    questions.Refine: Asked(6, "refine", Server._refine),
+    questions.GuessAll: Asked(5, "guesses", Server._guess_all),
+    questions.MeasureAll: Asked(6, "drifts", Server._measure_all),
+    questions.Refine: Asked(7, "refine", Server._refine),
 }
 
 
@@ -272,9 +290,9 @@ def difference_picture(one: swatches.Swatch, two: swatches.Swatch) -> NDArray[np
     """CIEDE2000 pixel by pixel in greys: mid grey is none, white is 10 and more; what is not the material is dimmed."""
     out = []
     for place in range(len(swatches.LIGHTINGS)):
-        a, b = (np.clip(halved(s.pictures[place]), 0.0, 1.0) for s in (one, two))
+        a, b = (np.clip(swatches.halved(s.pictures[place]), 0.0, 1.0) for s in (one, two))
         apart = ciede2000(cielab(a), cielab(b))
-        inside = halved(one.mask.astype(np.float64)[..., None])[..., 0]
+        inside = swatches.halved(one.mask.astype(np.float64)[..., None])[..., 0]
         shade = 0.36 + 0.64 * np.clip(apart / 10.0, 0.0, 1.0)
         shade = np.where(inside > 0.5, shade, 0.46)
         out.append(np.repeat(np.repeat(shade, 2, axis=0), 2, axis=1))

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from itertools import pairwise
-from typing import Any
+from itertools import islice, pairwise
+from typing import Any, cast
 
 from durvan.crossing.translation.rows import Fault, Row
 from durvan.dialects.compiled import CompiledCase, CompiledEntry, CompiledType, Ready
@@ -16,7 +16,7 @@ from durvan.graph.wire import Wire
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Link, Node, Problem, Value, same
 from durvan.scene.model import Thing
-from durvan.scene.vocabulary import common_ground
+from durvan.scene.vocabulary import Parameter, common_ground
 
 Port = tuple[str, str]
 
@@ -30,18 +30,48 @@ _CHANNEL = Why(Cause.FOLDED, "It only takes a channel; the link says which.")
 _ANIMATED = Why(Cause.ANIMATED, "Animated; the value of one frame is carried.")
 _FEED = Why(Cause.FEED, "What feeds it cannot be carried; the value below it stands in.")
 _TURNED = Step("green turned by hand")
+_DEFAULT = Step("by default")
 
 
 @dataclass(slots=True)
 class Inward:
     """A thing on the common ground, its rows, which rows each port of each node came from, and how nodes with several
-    readings were read."""
+    readings were read. `grown` are nodes that formulas made; their ports know for whom. `defaults` are the parameters whose defaults led to ports that no row came to."""
 
     graph: Graph
     rows: list[Row] = field(default_factory=list)
     origins: dict[Port, list[Row]] = field(default_factory=dict)
     readings: dict[str, str] = field(default_factory=dict)
     faults: list[Fault] = field(default_factory=list)
+    grown: set[str] = field(default_factory=set)
+    defaults: dict[Port, tuple[str, str, str, Parameter]] = field(default_factory=dict)
+
+    def learn_grown(self, before: int, rows: list[Row]) -> None:
+        """The nodes after the first `before` were grown for some rows, which are told when a target cannot say them."""
+        for node in islice(self.graph.nodes.values(), before, None):
+            self.grown.add(node.id)
+            for port in node.ports():
+                self.origins.setdefault((node.id, port), []).extend(rows)
+
+    def add_default(self, thing: str, node: str, name: str, family: str, parameter: Parameter) -> Row:
+        """A row for a value that nobody set."""
+        default = cast("Value | None", parameter.default)
+        row = Row(thing, node, name, family, default, parameter.unit, steps=(_DEFAULT,))
+        self.rows.append(row)
+        return row
+
+    def of_default(self, thing: str, port: Port) -> list[Row]:
+        """A row for a value that nobody set, where its default cannot be carried as it is; none where no default led here."""
+        found = self.defaults.pop(port, None)
+        if found is None:
+            return []
+        node, name, family, parameter = found
+        for row in self.rows:
+            if (row.node, row.parameter) == (node, name):
+                return []
+        row = self.add_default(thing, node, name, family, parameter)
+        self.origins.setdefault(port, []).append(row)
+        return [row]
 
 
 class Incoming:
@@ -110,8 +140,8 @@ class Incoming:
         graph, hooks = self.thing.graph, self.pack.hooks
         if hooks is None:
             return graph
-        copy = Graph({n.id: replace(n, values=dict(n.values), links=dict(n.links)) for n in graph.nodes.values()})
-        copy.outputs = dict(graph.outputs)
+        copy = graph.copy()
+        hooks.fold(copy)
         hooks.before_reading(copy, self.metres_per_unit)
         for name, node in graph.nodes.items():
             if name not in copy.nodes:
@@ -279,16 +309,22 @@ class Incoming:
         rows = [self.rows[name] for name in entry.ours if name in self.rows]
         if entry.when is not None and not self._ask(entry.when, node):
             return
+        if not rows and entry.leaves_in:
+            rows = self._by_default(node, kind, entry)
         silent = not entry.inward
         if silent:
             for row in rows:
                 self._note(row, entry, node)
             return
         for (role, port), ready in entry.inward:
+            before = len(self.out.graph.nodes)
             value = self._value(node, entry, ready, rows, cut)
+            self.out.learn_grown(before, rows)
             if value is None:
                 continue
             self._put(node, kind, role, port, value, rows)
+            if not rows and role in self.roles and port in self.roles[role].values:
+                self._remember(node, kind, entry, (self.roles[role].id, port))
         for row in rows:
             self._note(row, entry, node)
 
@@ -296,18 +332,45 @@ class Incoming:
         """An entry of which nothing was set always comes to the same, so it is worked out once."""
         known = entry.idle.get(self.metres_per_unit)
         if known is None:
-            known, faults = [], len(self.out.faults)
-            if entry.when is None or self._ask(entry.when, node):
+            values: list[tuple[str, str, Value]] = []
+            faults = len(self.out.faults)
+            acts = entry.when is None or self._ask(entry.when, node)
+            if acts:
                 for (role, port), ready in entry.inward:
                     value = self._value(node, entry, ready, [], set())
                     if role == "start" or value is None or isinstance(value, Link):
                         continue
                     if not same(value, common_ground().types[kind.roles[role]].parameters[port].default):
-                        known.append((role, port, value))
+                        values.append((role, port, value))
+            known = values, acts
             if len(self.out.faults) == faults:
                 entry.idle[self.metres_per_unit] = known
-        for role, port, value in known:
+        values, acts = known
+        for role, port, value in values:
             self._role(node, kind, role).values[port] = value
+        for (role, port), _ in entry.inward if acts else ():
+            if role in self.roles:
+                self._remember(node, kind, entry, (self.roles[role].id, port))
+        if acts and entry.leaves_in:
+            for row in self._by_default(node, kind, entry):
+                self._note(row, entry, node)
+                for role, port, _ in values:
+                    self.out.origins.setdefault((self.roles[role].id, port), []).append(row)
+
+    def _remember(self, node: Node, kind: CompiledType, entry: CompiledEntry, port: Port) -> None:
+        """That a default led to a port."""
+        if entry.ours and entry.ours[0] in kind.type.parameters:
+            name = entry.ours[0]
+            self.out.defaults.setdefault(port, (node.id, name, kind.type.family_of(name), kind.type.parameters[name]))
+
+    def _by_default(self, node: Node, kind: CompiledType, entry: CompiledEntry) -> list[Row]:
+        """A row for what nobody set, as its default cannot be carried as it is."""
+        if not entry.ours or entry.ours[0] not in kind.type.parameters:
+            return []
+        name = entry.ours[0]
+        family, parameter = kind.type.family_of(name), kind.type.parameters[name]
+        self.rows[name] = self.out.add_default(self.thing.id, node.id, name, family, parameter)
+        return [self.rows[name]]
 
     def _value(
         self, node: Node, entry: CompiledEntry, ready: Ready | None, rows: list[Row], cut: set[str]

@@ -104,7 +104,10 @@ class Outgoing:
             if not entry.outward:
                 continue
             if not entry.measured_facts and not entry.reads_start and touched.isdisjoint(entry.reads_back):
-                if self._says_nothing(match, entry):
+                idle, acts = self._says_nothing(match, entry)
+                if idle:
+                    if acts and entry.leaves_out:
+                        self._default_is_not_met(match, entry)
                     continue
             elif entry.when_back is not None and not self.matcher.ask(entry.when_back, match):
                 continue
@@ -129,6 +132,10 @@ class Outgoing:
 
     def _entry(self, match: Match, entry: CompiledEntry, ports: list[tuple[Node, str]]) -> None:
         rows = self._rows(ports)
+        if self._grown(match) and entry.fate_out <= Fate.ADDED:
+            rows = []  # whom it was grown for has its own target; it is only needed besides
+        if not rows and entry.leaves_out:
+            rows = [row for node, port in ports for row in self.inward.of_default(self.thing, (node.id, port))]
         target = match.target
         assert target is not None  # made in _take, before anything is written
         for name, ready in entry.outward:
@@ -147,21 +154,41 @@ class Outgoing:
                     continue
                 target.values[name] = value
                 self._added(entry, match, target, name, parameter, rows)
+                if parameter.outside(value):
+                    for row in rows:
+                        row.meet(Fate.FITTED, self._held_to(parameter, name))
             self._note(rows, entry, target, name, match)
 
-    def _says_nothing(self, match: Match, entry: CompiledEntry) -> bool:
-        """Whether an untouched entry comes to the target's own defaults, or does not hold; worked out once."""
+    def _held_to(self, parameter: Parameter, name: str) -> Why:
+        low, high = parameter.range or (0.0, 0.0)
+        return Why(
+            Cause.RULE, f"{self.pack.title} holds {name} between {low:g} and {high:g}.", f"{self.pack.name}.{name}"
+        )
+
+    def _default_is_not_met(self, match: Match, entry: CompiledEntry) -> None:
+        """Both sides stand at their defaults, but these are not quite the same: a row says so."""
+        ports = [self._place(match, role, port) for role, port in entry.common]
+        rows = [row for node, port in ports if node for row in self.inward.of_default(self.thing, (node.id, port))]
+        assert match.target is not None  # made in _take, before anything is written
+        for name, _ in entry.outward:
+            self._note(rows, entry, match.target, name, match)
+
+    def _says_nothing(self, match: Match, entry: CompiledEntry) -> tuple[bool, bool]:
+        """Whether an untouched entry comes to the target's own defaults, or does not hold, and whether it holds; worked out
+        once."""
         known = entry.idle_back.get(self.metres_per_unit)
         if known is None:
             faults = len(self.matcher.faults)
-            known = entry.when_back is not None and not self.matcher.ask(entry.when_back, match)
-            if not known:
+            acts = entry.when_back is None or self.matcher.ask(entry.when_back, match)
+            idle = not acts
+            if acts:
                 parameters = match.type.type.parameters
                 values = [
                     (self._value(match, entry, r, [], parameters[n], []), parameters[n].default)
                     for n, r in entry.outward
                 ]
-                known = all(value is None or (not isinstance(value, Link) and same(value, d)) for value, d in values)
+                idle = all(value is None or (not isinstance(value, Link) and same(value, d)) for value, d in values)
+            known = idle, acts
             if len(self.matcher.faults) == faults:
                 entry.idle_back[self.metres_per_unit] = known
         return known
@@ -198,6 +225,7 @@ class Outgoing:
         for name in used:
             self.uses[name] = self.uses.get(name, 1) - 1
         fresh = list(islice(self.graph.nodes.values(), before, None))
+        self.inward.learn_grown(before, self._rows(ports))
         for node in fresh:
             for inner in node.links.values():
                 self.uses[inner.node] = self.uses.get(inner.node, 0) + 1
@@ -220,8 +248,9 @@ class Outgoing:
         if link is not None:
             if factor == 1.0:
                 return link
+            before = len(self.graph.nodes)
             wire = Wire(self.graph, link, f"{node.id}_{port}" if node else port) * factor
-            return self._settled(wire, ports, len(self.graph.nodes))
+            return self._settled(wire, ports, before)
         value: Value | None = node.values.get(port) if node is not None else None
         if value is None:
             value = common_ground().types[match.type.roles[role]].parameters[port].default
@@ -238,15 +267,21 @@ class Outgoing:
     ) -> None:
         if rows:
             return
-        grown = any(node.id not in self.known for node in match.roles.values())
+        grown = self._grown(match)
+        # what is needed only because a rule does not hit it exactly is not told as exact either
+        fate = max(Fate.ADDED, entry.fate_out) if entry.fate_out > Fate.RECAST and not grown else Fate.ADDED
         row = Row(
-            self.thing, "", name, match.type.type.family_of(name), None, parameter.unit, False, Fate.ADDED,
+            self.thing, "", name, match.type.type.family_of(name), None, parameter.unit, False, fate,
             _FOLLOWS if grown else entry.why if entry.why.said
             else Why(Cause.RULE, f"The default of {self.pack.title} is another.", entry.rule),
             (entry.step_out,),
         )  # fmt: skip
         row.targets.append((target.id, name))
         self.added.append(row)
+
+    def _grown(self, match: Match) -> bool:
+        """Whether a formula made a node of it."""
+        return any(node.id in self.inward.grown for node in match.roles.values())
 
     def _note(self, rows: list[Row], entry: CompiledEntry, target: Node, name: str, match: Match) -> None:
         for row in rows:
@@ -285,6 +320,8 @@ class Outgoing:
                 reason = self._reason(node.kind, port)
                 default = common_ground().types[node.kind].parameters[port].default
                 idle = port not in node.links and same(node.values.get(port), default)
+                if not idle and reason.cause is not Cause.IDLE:
+                    self.inward.of_default(self.thing, (node.id, port))
                 for row in self.inward.origins.get((node.id, port), ()):
                     if row.fate < Fate.LOST and not row.targets:
                         row.meet(Fate.RECAST if idle else Fate.LOST, IDLE if idle else reason)

@@ -32,6 +32,11 @@ class Plan:
         """The things in the target's words; what is not carried is not there."""
         return [in_target(self.scene.things[name], one) for name, one in self.translations.items()]
 
+    @property
+    def corrected(self) -> list[Thing]:
+        """The source's things that a person has corrected, as they are meant."""
+        return [one.meant for one in self.translations.values() if one.meant is not None]
+
 
 def in_scope(scene: Scene, scope: str) -> list[Thing]:
     """The things that a scope names, in the scene's order. Raises MisuseError for a word that names nothing."""

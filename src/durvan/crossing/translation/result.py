@@ -40,7 +40,8 @@ class Translation:
 
     `readings` are the cases that nodes with several were read by; `unsaid` the nodes of the common ground that the target
     has no word for, with their why; `faults` are conditions of packs that could not be asked; `inputs` what it was made from; `looks` names both networks, once
-    it was asked for; `common` the values that a light, a camera or settings have on the common ground.
+    it was asked for; `meant` is the source with a person's corrections in it, where there are any: what the target is measured
+    against; `common` the values that a light, a camera or settings have on the common ground.
     """
 
     thing: str
@@ -53,6 +54,7 @@ class Translation:
     faults: tuple[Fault, ...] = ()
     common: dict[str, Value] = field(default_factory=dict)
     inputs: Inputs | None = None
+    meant: Thing | None = None
     looks: str = ""
     _counts: Counts | None = None
 
@@ -68,6 +70,11 @@ class Translation:
         return self._counts
 
 
+def as_meant(thing: Thing, translation: Translation) -> Thing:
+    """The source that a target is measured against: with a person's corrections, where there are any."""
+    return thing if translation.meant is None else translation.meant
+
+
 def in_target(thing: Thing, translation: Translation) -> Thing:
     """A thing as it is in the target's words."""
-    return replace(thing, graph=translation.graph, dialect=translation.target_dialect)
+    return replace(thing, graph=translation.graph, dialect=translation.target_dialect, turned=(), words="")

@@ -95,16 +95,17 @@ def with_values(thing: Thing, values: Mapping[tuple[str, str], float | str | boo
             fresh = replace(node, values=dict(node.values))
             fresh.values[parameter] = value
             graph.nodes[name] = fresh
-    return replace(thing, graph=graph)
+    return replace(thing, graph=graph, words="")
 
 
 def made(inputs: Inputs) -> Translation:
     """One thing's translation, from all that it depends on. Pure."""
     thing = with_values(inputs.thing, {(node, parameter): value for node, parameter, value in inputs.values})
     if inputs.turned:
-        thing = replace(thing, turned=inputs.turned)
+        thing = replace(thing, turned=inputs.turned, words="")
     done = translate(thing, inputs.source, inputs.target, inputs.metres_per_unit, dict(inputs.readings))
     done.inputs = inputs
+    done.meant = thing if thing is not inputs.thing else None
     if inputs.notes:
         write_in(done, list(inputs.notes), inputs.target)
     return done

@@ -23,6 +23,7 @@ _FIXED = {
 _CHANNELS = {"outr": "outr", "outg": "outg", "outb": "outb", "outa": "outa"}
 
 
+_LUMINANCE = (0.2722287, 0.6740818, 0.0536895)  # of a luminance node that says nothing (MaterialX 1.39, ACEScg)
 _FOLDED = ("ND_separate", "ND_extract", "ND_convert", "ND_luminance_")
 
 
@@ -48,14 +49,31 @@ def folds(shader_id: str) -> bool:
     return shader_id.startswith(_FOLDED)
 
 
-def before_reading(graph: Graph, metres_per_unit: float) -> None:
-    """Fold nodes that only take a channel out into the link that reads them, and measure places in metres."""
+def fold(graph: Graph) -> None:
+    """Fold nodes that only take a channel out into the links that read them; a weighted grey keeps its weights."""
+    for node in list(graph.nodes.values()):
+        if node.kind.startswith("ND_luminance") and "in" in node.links:
+            _weighed(graph, node)
     taken = {node.id: node.links["in"] for node in graph.nodes.values() if folds(node.kind) and "in" in node.links}
     for node in graph.nodes.values():
         for port, link in list(node.links.items()):
             node.links[port] = _past(graph, link, taken)
     for name in taken:
         del graph.nodes[name]
+
+
+def _weighed(graph: Graph, node: Node) -> None:
+    """Put the weights of a grey, where they are not even, on a node before it: grey is the even mean here."""
+    weights = node.values.get("lumacoeffs", _LUMINANCE)
+    if not isinstance(weights, tuple) or max(abs(3.0 * weight - 1.0) for weight in weights) < 1e-5:
+        return
+    tripled = tuple(3.0 * weight for weight in weights)
+    made = graph.add(Node(f"{node.id}_weighed", f"{PREFIX}multiply", {"in2": tripled}, {"in1": node.links["in"]}))
+    node.links["in"] = Link(made.id)
+
+
+def before_reading(graph: Graph, metres_per_unit: float) -> None:
+    """Measure places in metres."""
     _scale_places(graph, 1.0 / metres_per_unit)
 
 

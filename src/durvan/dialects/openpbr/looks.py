@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from durvan.dialects.look import Inputs, Lobe, Surface
 from durvan.dialects.shared import usd_looks
-from durvan.dialects.shared.looks import hsv_adjusted, outputs, turned
+from durvan.dialects.shared.looks import first_uvs, hsv_adjusted, outputs, turned
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
 from durvan.optics.lobes import layout
@@ -30,11 +30,11 @@ def surface(kind: str, get: Inputs) -> Surface:
     made.lobes.append(
         Lobe(
             layout.REFLECT,
-            metal * weight,
+            metal * ex.least(weight, 1.0),
             along,
             across,
             fresnel=layout.SCHLICK,
-            first=color,
+            first=ex.least(color * ex.most(weight, 1.0), 1.0),  # a weight over 1 brings nothing over what there is
             second=get("specular_color"),
             under=coat,
             film=film,
@@ -105,10 +105,9 @@ def _coat(get: Inputs, fuzz: Lobe) -> tuple[Lobe, Field, Field]:
 
 
 def _body(made: Surface, get: Inputs, share: Field, alphas: tuple[Field, Field], index: Field, coat: Lobe) -> None:
-    made.thin = share.is_always(0.0) or get.flag("geometry_thin_walled")
     if share.is_always(0.0):
         return
-    thin = made.thin
+    thin = get.flag("geometry_thin_walled")
     along, across = alphas
     depth = get("transmission_depth") * get.facts.metres_per_unit  # lengths of surfaces stand in the stage's unit
     at_once = depth.is_always(0.0) or thin
@@ -147,6 +146,7 @@ def node(kind: str, get: Inputs) -> dict[str, Field] | None:
         case "place2d":
             return {"out": _place(get)}
         case "geompropvalue":
+            first_uvs(get, "geomprop")
             return {"out": ex.uv()}
         case "remap":
             low, high = _wide(get, "outlow"), _wide(get, "outhigh")
@@ -162,9 +162,9 @@ def node(kind: str, get: Inputs) -> dict[str, Field] | None:
         case "ramptb":
             return outputs(ex.mix(_wide(get, "valueb"), _wide(get, "valuet"), ex.clamp(_texcoord(get)[1])), NAMES)
         case "position":
-            return {"out": ex.join(ex.point("x"), ex.point("y"), ex.point("z"))}
+            return {"out": _position(get)}
         case "fractal3d":
-            place = get("position") if get.linked("position") else ex.join(ex.point("x"), ex.point("y"), ex.point("z"))
+            place = get("position") if get.linked("position") else _position(get)
             found = ex.noise(place, int(get.number("octaves")), get.number("lacunarity"), get.number("diminish"))
             return {"out": found * get("amplitude")}
         case "facingratio":
@@ -176,6 +176,11 @@ def node(kind: str, get: Inputs) -> dict[str, Field] | None:
             normal, strength = get("in") * 2.0 - 1.0, get("scale")
             return {"out": ex.join(normal[0] * strength, normal[1] * strength, normal[2])}
     return None
+
+
+def _position(get: Inputs) -> Field:
+    """The place in the stage's own unit."""
+    return ex.join(ex.point("x"), ex.point("y"), ex.point("z")) / get.facts.metres_per_unit
 
 
 def _texcoord(get: Inputs) -> Field:

@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import math
 
-from durvan.dialects.look import Inputs, Lamp, Lobe, Sampling, Surface, View
-from durvan.dialects.shared.looks import exposure_scale, hsv_adjusted, outputs, tinted, turned
+from durvan.dialects.look import Inputs, Lamp, Lobe, Numbers, Sampling, Surface, View
+from durvan.dialects.shared.looks import ball, exposure_scale, first_uvs, hsv_adjusted, outputs, tinted, turned
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
 from durvan.optics.lobes import layout
@@ -17,6 +17,7 @@ from durvan.optics.photometry import cone_flux_factor
 
 NITS = 179.0  # of a plain gain of 1
 LUMEN_A_WATT = 179.0
+TOTALS = ("lumen", "watt")  # measures of all of a light, whatever its size
 CURVES = {"blinn": layout.BLINN, "beckmann": layout.BECKMANN, "trowbridge": layout.GGX}
 COLOUR = ("colour", "red", "green", "blue", "", "grey")
 
@@ -51,12 +52,12 @@ def surface(kind: str, get: Inputs) -> Surface:
     made.lobes.append(Lobe(layout.DEEP_DIFFUSE, get("deep_tint") * deep * (1.0 - share), under=mirror))
     made.reach, made.deep = get("deep_reach") * 0.01, get("deep_tint")
     through = _passing(get, passing, solid, shell, shape, curve)
-    if not rises or _more(index, get("pass_index")):  # what is reflected beyond what the body does is not let through
+    # what is reflected beyond what the body does, or from a rougher or smoother face than it has, is not let through
+    if not rises or _more(index, get("pass_index")) or not _alike(mirror.alpha, through.alpha):
         through.under = mirror
     made.lobes.append(through)
     if solid:
         made.murk = -1.0 * ex.each("log", ex.most(get("murk_tint"), 1e-6)) / ex.most(get("murk_depth") * 0.01, 1e-9)
-    made.thin = not solid
     made.opacity = get("cutout")
     made.glow = get("glow_tint") * get("glow_gain") * NITS
     made.glow_lights = get.flag("glow_lights")
@@ -68,6 +69,12 @@ def _more(one: Field, two: Field) -> bool:
     """Whether a number is larger than another one, where both are known."""
     a, b = one.constant, two.constant
     return a is not None and b is not None and a[0] > b[0] + 1e-6
+
+
+def _alike(one: Numbers, two: Numbers) -> bool:
+    """Whether two numbers are known to be the same."""
+    a, b = ex.field(one).constant, ex.field(two).constant
+    return a is not None and b is not None and abs(a[0] - b[0]) < 1e-9
 
 
 def _passing(get: Inputs, passing: Field, solid: bool, shell: bool, shape: int, curve: str) -> Lobe:
@@ -125,6 +132,7 @@ def _hued(get: Inputs) -> Field:
 
 
 def _picture(get: Inputs) -> Field:
+    first_uvs(get, "uv_set")
     repeats, shift = get("repeats"), get("shift")
     # it is the picture that turns and moves, so the place that is looked up goes the other way
     place = turned(ex.uv() * repeats, -get.number("turn")) - shift
@@ -157,17 +165,19 @@ def light(kind: str, get: Inputs) -> Lamp | None:
     if kind == "orvik.area":
         width, height = get.number("width") * unit, get.number("height") * unit
         nits = _nits(gain, measure, math.pi * width * height)
-        return Lamp("rect", tinted(nits, colour, kelvin), (width, height), shadows=shadows)
+        return Lamp("rect", tinted(nits, colour, kelvin), (width, height), shadows=shadows, total=measure in TOTALS)
     decay = {"inverse_square": 2, "inverse": 1, "none": 0}.get(get.word("decay"), 2)
-    radius = max(get.number("radius") * unit, 1e-6)
+    inner = outer = 180.0
+    steradians = 4.0 * math.pi
     if kind == "orvik.cone":
         inner = 0.5 * get.number("cone_angle")
         outer = max(min(inner + get.number("penumbra"), 180.0), 0.01)
-        # lumen are those inside the cone: a ball shows πr² to every side, times its profile
-        nits = _nits(gain, measure, math.pi * radius * radius * cone_flux_factor(outer, inner))
-        return Lamp("sphere", tinted(nits, colour, kelvin), (radius, 0.0), inner, outer, decay=decay, shadows=shadows)
-    nits = _nits(gain, measure, math.pi * 4.0 * math.pi * radius * radius)
-    return Lamp("sphere", tinted(nits, colour, kelvin), (radius, 0.0), decay=decay, shadows=shadows)
+        steradians = cone_flux_factor(outer, inner)
+    # lumen are those inside the cone: a ball shows πr² to every side, times its profile
+    return ball(
+        get.number("radius") * unit, lambda disc: tinted(_nits(gain, measure, disc * steradians), colour, kelvin),
+        measure in TOTALS, inner=inner, outer=outer, decay=decay, shadows=shadows,
+    )  # fmt: skip
 
 
 def _nits(gain: float, measure: str, flux_factor: float) -> float:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 
 from durvan.dialects.look import Inputs, Lamp, Lobe, Sampling, Surface, View
-from durvan.dialects.shared.looks import exposure_scale, outputs, tinted, white_of
+from durvan.dialects.shared.looks import ball, exposure_scale, first_uvs, outputs, tinted, white_of
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
 from durvan.optics.colour import black_body
@@ -58,7 +58,6 @@ def surface(kind: str, get: Inputs) -> Surface:
 
 def _body(made: Surface, get: Inputs, share: Field, alpha: Field, lacquer: Lobe) -> None:
     if share.is_always(0.0):
-        made.thin = True
         return
     thin, index = get.flag("thin"), get("ior")
     distance = get("clear_distance")
@@ -69,7 +68,6 @@ def _body(made: Surface, get: Inputs, share: Field, alpha: Field, lacquer: Lobe)
     made.lobes.append(
         Lobe(layout.STRAIGHT if thin else layout.REFRACT, tint, alpha, fresnel=law, first=index, under=lacquer)
     )
-    made.thin = thin
     if not at_once:
         made.murk = -1.0 * ex.each("log", ex.most(get("clear_color"), 1e-6)) / ex.most(distance, 1e-9)
 
@@ -96,6 +94,7 @@ def node(kind: str, get: Inputs) -> dict[str, Field] | None:
 
 
 def _image(get: Inputs) -> Field:
+    first_uvs(get, "uv_set")
     row_u, row_v = get("row_u"), get("row_v")
     u, v = ex.point("u"), ex.point("v")
     place = ex.join(row_u[0] * u + row_u[1] * v + row_u[2], row_v[0] * u + row_v[1] * v + row_v[2])
@@ -124,15 +123,16 @@ def light(kind: str, get: Inputs) -> Lamp | None:
     if kind == "pellune.panel":
         width, height = get.number("width") * unit, get.number("height") * unit
         nits = power / max(math.pi * width * height, 1e-12) if lumen else power
-        return Lamp("rect", tinted(nits, tint, None), (width, height))
-    radius = max(get.number("radius") * unit, 1e-6)
-    disc = math.pi * radius * radius  # what a ball shows to any side
+        return Lamp("rect", tinted(nits, tint, None), (width, height), total=lumen)
+    inner = outer = 180.0
+    steradians = 4.0 * math.pi
     if kind == "pellune.beam":
-        inner, outer = get.number("inner"), get.number("outer")
-        nits = power / (disc * cone_flux_factor(outer, inner)) if lumen else power
-        return Lamp("sphere", tinted(nits, tint, None), (radius, 0.0), min(inner, outer), outer)
-    nits = power / (4.0 * math.pi * disc) if lumen else power
-    return Lamp("sphere", tinted(nits, tint, None), (radius, 0.0))
+        inner, outer = min(get.number("inner"), get.number("outer")), get.number("outer")
+        steradians = cone_flux_factor(outer, inner)
+    return ball(
+        get.number("radius") * unit, lambda disc: tinted(power / (disc * steradians) if lumen else power, tint, None),
+        lumen, inner=inner, outer=outer,
+    )  # fmt: skip
 
 
 def _at_temperature(tint: tuple[float, ...], kelvin: float) -> tuple[float, ...]:

@@ -19,6 +19,11 @@ def folds(shader_id: str) -> bool:
     return False
 
 
+def fold(graph: Graph) -> None:
+    """Nothing is folded."""
+    del graph
+
+
 def before_reading(graph: Graph, metres_per_unit: float) -> None:
     """A network reads as it stands."""
     del graph, metres_per_unit

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from durvan.dialects.look import Inputs, Lobe, Surface
 from durvan.dialects.shared import usd_looks
-from durvan.dialects.shared.looks import outputs, turned
+from durvan.dialects.shared.looks import first_uvs, outputs, turned
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
 from durvan.optics.lobes import layout
@@ -47,7 +47,6 @@ def surface(kind: str, get: Inputs) -> Surface:
         made.lobes.append(
             Lobe(layout.STRAIGHT, 1.0 - opacity, fresnel=layout.SCHLICK, first=0.0, second=0.0, under=shine)
         )
-    made.thin = True
     made.glow = get("emissiveColor")
     if get.linked("normal"):
         made.relief = ("normal", get("normal"))
@@ -76,6 +75,7 @@ def node(kind: str, get: Inputs) -> dict[str, Field] | None:
             + ex.field(get.numbers("translation"))
         }
     if word == "reader":
+        first_uvs(get, "varname")
         return {"result": ex.uv()}
     if word.startswith("reader_"):
         return {"result": get("fallback")}

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from typing import Any
 
+from durvan.dialects.look import Inputs, Lamp
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field
 from durvan.optics.colour import black_body
@@ -28,6 +31,20 @@ def tinted(strength: float, tint: tuple[float, ...], kelvin: float | None) -> tu
     )
 
 
+SMALLEST_BALL = 1e-4  # metres of radius; a light that is smaller is a point
+
+
+def ball(radius: float, nits: Callable[[float], tuple[float, float, float]], total: bool, **more: Any) -> Lamp:
+    """A light that is a ball: `nits` of the disc that it shows to any side, in square metres. A tiny one whose light is
+    stated as a `total` is a point of as many candela; a tiny one of some luminance gives next to nothing.
+    """
+    disc = math.pi * max(radius, SMALLEST_BALL) ** 2
+    r, g, b = nits(disc)
+    if radius < SMALLEST_BALL and total:
+        return Lamp("point", (r * disc, g * disc, b * disc), **more)
+    return Lamp("sphere", (r, g, b), (max(radius, 1e-6), 0.0), total=total, **more)
+
+
 def white_of(kelvin: float) -> tuple[float, float, float]:
     """Factors that make the light of a temperature white; (1, 1, 1) for 6500 K."""
     here, day = black_body(kelvin), black_body(6500.0)
@@ -40,6 +57,15 @@ def outputs(four: Field, names: tuple[str, str, str, str, str, str]) -> dict[str
     alpha = four[3] if len(four) > 3 else ex.field(1.0)
     values = (three, three[0], three[1], three[2], alpha, ex.grey(three))
     return {name: value for name, value in zip(names, values, strict=True) if name}
+
+
+FIRST_UVS = ("", "st", "UV0", "uv")  # what the first set of UVs goes by
+
+
+def first_uvs(get: Inputs, word: str) -> None:
+    """Say so where another set of UVs than the first is asked for: the first one is shown."""
+    if get.word(word) not in FIRST_UVS:
+        get.tell(f"the UVs '{get.word(word)}' are not shown; the first ones are in their place")
 
 
 def turned(place: Field, degrees: float) -> Field:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from durvan.dialects.look import Inputs, Lamp, Sampling, View
-from durvan.dialects.shared.looks import tinted
+from durvan.dialects.shared.looks import ball, tinted
 from durvan.graph.expression import Lookup
 from durvan.optics.colour import usd_black_body
 from durvan.optics.light_shapes import BY_PRIM
@@ -42,14 +42,20 @@ def _shaped(shape: str, get: Inputs, radiance: tuple[float, float, float], shado
     else:
         length = get.number("length") * unit if "length" in get.kind.parameters else 0.0
         size = (max(get.number("radius") * unit, 1e-6), length)
-    scale = 1.0 / max(row.area(size), 1e-12) if get.flag("normalize") else 1.0
+    total = get.flag("normalize")
+    scale = 1.0 / max(row.area(size), 1e-12) if total else 1.0
     outer = get.number("cone_angle")
     whole = outer >= 90.0 and row.name in ("sphere", "cylinder")
     inner = outer * (1.0 - get.number("cone_softness"))
-    return Lamp(
-        row.name, (radiance[0] * scale, radiance[1] * scale, radiance[2] * scale), size,
-        180.0 if whole else inner, 180.0 if whole else max(outer, 0.01), focus=get.number("focus"), shadows=shadows,
-    )  # fmt: skip
+    more = {
+        "inner": 180.0 if whole else inner, "outer": 180.0 if whole else max(outer, 0.01), "focus": get.number("focus"),
+        "shadows": shadows,
+    }  # fmt: skip
+    if row.name == "sphere":  # of a surface four times the disc that it shows
+        return ball(
+            size[0], lambda disc: tinted(1.0 / (4.0 * disc) if total else 1.0, radiance, None), total, **more
+        )  # fmt: skip
+    return Lamp(row.name, tinted(scale, radiance, None), size, total=total, **more)  # type: ignore[arg-type]
 
 
 def _picture(get: Inputs) -> Lookup | None:

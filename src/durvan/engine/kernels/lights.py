@@ -6,57 +6,55 @@ import math
 
 from durvan.engine.kernels.programs import resolve
 from durvan.engine.kernels.world import (
-    A_CORNER,
     A_DOME,
-    A_DOME_COLUMNS,
-    A_DOME_FRAME,
-    A_DOME_ROWS,
+    A_DOME_SUMS,
     A_LIGHT,
     A_LIGHT_SUM,
-    A_OWNER,
-    A_UV,
+    A_LIGHTINGS,
+    A_TRIANGLE,
     AREA,
     AXIS_X,
     AXIS_Y,
     AXIS_Z,
     COS_DISC,
+    D_COLUMNS,
+    D_HEIGHT,
+    D_PICTURE,
+    D_ROWS,
+    D_WIDTH,
     DECAY,
     F8,
     FOCUS,
     INNER,
     KIND,
     LIGHT,
-    N_DOME_HEIGHT,
-    N_DOME_WIDTH,
-    N_LIGHTS,
-    O_MATERIAL,
     ORIGIN,
     OUTER,
-    OWNER,
     PROFILE,
     RADIANCE,
     SIZE,
+    T_CORNER,
+    T_FLAT,
+    T_MATERIAL,
+    T_UV,
     TRIANGLE,
+    TRIANGLE_SIZE,
     World,
 )
-from durvan.optics.jit import inner, small
+from durvan.optics.jit import beyond, inner, small
 from durvan.optics.light_shapes import CYLINDER, DISK, DOME, FAR, GLOW, POINT, RECT, SPHERE
 from durvan.optics.lobes.layout import GLOW as REC_GLOW
+from durvan.optics.lobes.turns import turn
 
 INFINITE = 1e20
+EVEN = 1.0 / (4.0 * math.pi)  # the probability of a direction of a sky that is the same everywhere
 
 
 @inner
-def pick(w: World, u: float) -> int:
-    """A light by its chance."""
-    low, high = 0, w.i4[N_LIGHTS]
-    while high - low > 1:
-        middle = (low + high) >> 1
-        if w.f8[w.i4[A_LIGHT_SUM] + middle] <= u:
-            low = middle
-        else:
-            high = middle
-    return low
+def pick(w: World, lighting: int, u: float) -> int:
+    """A light of a lighting by its chance."""
+    first, end = w.i4[w.i4[A_LIGHTINGS] + 2 * lighting], w.i4[w.i4[A_LIGHTINGS] + 2 * lighting + 1]
+    return first + _search(w.f8, w.i4[A_LIGHT_SUM] + first + lighting, end - first, u)
 
 
 @inner
@@ -86,37 +84,44 @@ def decayed(w: World, light: int, distance: float) -> float:
     return distance if w.f8[light + DECAY] == 1.0 else distance * distance
 
 
-@small
-def dome_direction(w: World, x: float, y: float, z: float) -> tuple[float, float, float]:
-    """A world direction in the dome's own axes (+Y is its pole)."""
-    f = w.i4[A_DOME_FRAME]
-    return (
-        x * w.f8[f] + y * w.f8[f + 1] + z * w.f8[f + 2],
-        x * w.f8[f + 3] + y * w.f8[f + 4] + z * w.f8[f + 5],
-        x * w.f8[f + 6] + y * w.f8[f + 7] + z * w.f8[f + 8],
-    )
+@inner
+def _search(sums: F8, first: int, count: int, u: float) -> int:
+    """Where in a row of summed chances a number falls."""
+    low, high = 0, count
+    while high - low > 1:
+        middle = (low + high) >> 1
+        if sums[first + middle] <= u:
+            low = middle
+        else:
+            high = middle
+    return low
 
 
 @inner
-def dome_light(w: World, x: float, y: float, z: float) -> tuple[float, float, float, float]:
-    """What the dome sends from a direction, and the probability that `sample` goes there.
+def dome_light(w: World, light: int, x: float, y: float, z: float) -> tuple[float, float, float, float]:
+    """What a dome sends from a direction, and the probability that `sample` goes there.
 
     Latitude–longitude as UsdLux has it: the middle of the picture lies at +Z, its left half towards +X.
     """
-    height, width = w.i4[N_DOME_HEIGHT], w.i4[N_DOME_WIDTH]
-    lx, ly, lz = dome_direction(w, x, y, z)
+    height, width = int(w.f8[light + D_HEIGHT]), int(w.f8[light + D_WIDTH])
+    if height * width == 1:
+        first = w.i4[A_DOME] + int(w.f8[light + D_PICTURE])
+        return w.f4[first], w.f4[first + 1], w.f4[first + 2], EVEN
+    lx = x * w.f8[light + AXIS_X] + y * w.f8[light + AXIS_X + 1] + z * w.f8[light + AXIS_X + 2]
+    ly = x * w.f8[light + AXIS_Y] + y * w.f8[light + AXIS_Y + 1] + z * w.f8[light + AXIS_Y + 2]
+    lz = x * w.f8[light + AXIS_Z] + y * w.f8[light + AXIS_Z + 1] + z * w.f8[light + AXIS_Z + 2]
     theta = math.acos(min(max(ly, -1.0), 1.0))
     u = (0.5 - math.atan2(lx, lz) / (2.0 * math.pi)) % 1.0
-    return dome_at(w, u * width, theta / math.pi * height, math.sin(theta))
+    return dome_at(w, light, u * width, theta / math.pi * height, math.sin(theta))
 
 
 @inner
-def dome_at(w: World, x1: float, y1: float, sine: float) -> tuple[float, float, float, float]:
+def dome_at(w: World, light: int, x1: float, y1: float, sine: float) -> tuple[float, float, float, float]:
     """The same by the place in the picture, in pixels from the left and from the zenith."""
-    height, width = w.i4[N_DOME_HEIGHT], w.i4[N_DOME_WIDTH]
+    height, width = int(w.f8[light + D_HEIGHT]), int(w.f8[light + D_WIDTH])
     row, column = min(int(y1), height - 1), min(int(x1), width - 1)
-    rows = w.i4[A_DOME_ROWS]
-    line = w.i4[A_DOME_COLUMNS] + row * (width + 1) + column
+    rows = w.i4[A_DOME_SUMS] + int(w.f8[light + D_ROWS])
+    line = w.i4[A_DOME_SUMS] + int(w.f8[light + D_COLUMNS]) + row * (width + 1) + column
     chance = (w.f8[rows + row + 1] - w.f8[rows + row]) * (w.f8[line + 1] - w.f8[line])
     pdf = chance * width * height / (2.0 * math.pi * math.pi * max(sine, 1e-6))
     # between the middles of four pixels; round the seam, not over the poles
@@ -124,9 +129,9 @@ def dome_at(w: World, x1: float, y1: float, sine: float) -> tuple[float, float, 
     x0, y0 = int(math.floor(fx)), int(math.floor(fy))
     fx, fy = fx - x0, fy - y0
     r = g = b = 0.0
-    first = w.i4[A_DOME]
-    for turn in range(4):
-        across, down = turn & 1, turn >> 1
+    first = w.i4[A_DOME] + int(w.f8[light + D_PICTURE])
+    for corner in range(4):
+        across, down = corner & 1, corner >> 1
         k = (fx if across else 1.0 - fx) * (fy if down else 1.0 - fy)
         texel = first + 3 * (min(max(y0 + down, 0), height - 1) * width + (x0 + across) % width)
         r += k * w.f4[texel]
@@ -136,39 +141,24 @@ def dome_at(w: World, x1: float, y1: float, sine: float) -> tuple[float, float, 
 
 
 @inner
-def _search(w: World, first: int, count: int, u: float) -> int:
-    """Where in a row of summed chances a number falls."""
-    low, high = 0, count
-    while high - low > 1:
-        middle = (low + high) >> 1
-        if w.f8[first + middle] <= u:
-            low = middle
-        else:
-            high = middle
-    return low
-
-
-@inner
-def _sample_dome(w: World, u: float, v: float) -> tuple[float, float, float, float, float, float]:
-    """A direction by the dome's chances, and its place in the picture and the sine of its angle from the zenith."""
-    height, width = w.i4[N_DOME_HEIGHT], w.i4[N_DOME_WIDTH]
-    rows = w.i4[A_DOME_ROWS]
-    row = _search(w, rows, height, v)
+def _sample_dome(w: World, light: int, u: float, v: float) -> tuple[float, float, float, float, float, float]:
+    """A direction by a dome's chances, and its place in the picture and the sine of its angle from the zenith."""
+    height, width = int(w.f8[light + D_HEIGHT]), int(w.f8[light + D_WIDTH])
+    rows = w.i4[A_DOME_SUMS] + int(w.f8[light + D_ROWS])
+    row = _search(w.f8, rows, height, v)
     span = max(w.f8[rows + row + 1] - w.f8[rows + row], 1e-300)
     fv = min((v - w.f8[rows + row]) / span, 0.999999)
-    line = w.i4[A_DOME_COLUMNS] + row * (width + 1)
-    column = _search(w, line, width, u)
+    line = w.i4[A_DOME_SUMS] + int(w.f8[light + D_COLUMNS]) + row * (width + 1)
+    column = _search(w.f8, line, width, u)
     span = max(w.f8[line + column + 1] - w.f8[line + column], 1e-300)
     fu = min((u - w.f8[line + column]) / span, 0.999999)
-    theta = math.pi * (row + fv) / height
-    phi = 2.0 * math.pi * (0.5 - (column + fu) / width)
-    s = math.sin(theta)
-    x, y, z = s * math.sin(phi), math.cos(theta), s * math.cos(phi)
-    f = w.i4[A_DOME_FRAME]
+    up, s = turn(0.5 * (row + fv) / height)
+    c, across = turn(0.5 - (column + fu) / width)
+    x, y, z = s * across, up, s * c
     return (
-        w.f8[f] * x + w.f8[f + 3] * y + w.f8[f + 6] * z,
-        w.f8[f + 1] * x + w.f8[f + 4] * y + w.f8[f + 7] * z,
-        w.f8[f + 2] * x + w.f8[f + 5] * y + w.f8[f + 8] * z,
+        w.f8[light + AXIS_X] * x + w.f8[light + AXIS_Y] * y + w.f8[light + AXIS_Z] * z,
+        w.f8[light + AXIS_X + 1] * x + w.f8[light + AXIS_Y + 1] * y + w.f8[light + AXIS_Z + 1] * z,
+        w.f8[light + AXIS_X + 2] * x + w.f8[light + AXIS_Y + 2] * y + w.f8[light + AXIS_Z + 2] * z,
         column + fu,
         row + fv,
         s,
@@ -212,9 +202,15 @@ def sample(
     light = w.i4[A_LIGHT] + number * LIGHT
     kind = int(w.f8[light + KIND])
     r, g, b = w.f8[light + RADIANCE], w.f8[light + RADIANCE + 1], w.f8[light + RADIANCE + 2]
+    if kind == DOME and w.f8[light + D_HEIGHT] * w.f8[light + D_WIDTH] == 1.0:
+        dz = 1.0 - 2.0 * u
+        s = math.sqrt(max(1.0 - dz * dz, 0.0))
+        cosine, sine = turn(v)
+        first = w.i4[A_DOME] + int(w.f8[light + D_PICTURE])
+        return s * cosine, s * sine, dz, INFINITE, w.f4[first], w.f4[first + 1], w.f4[first + 2], EVEN, False
     if kind == DOME:
-        dx, dy, dz, x1, y1, sine = _sample_dome(w, u, v)
-        r, g, b, pdf = dome_at(w, x1, y1, sine)
+        dx, dy, dz, x1, y1, sine = _sample_dome(w, light, u, v)
+        r, g, b, pdf = dome_at(w, light, x1, y1, sine)
         return dx, dy, dz, INFINITE, r, g, b, pdf, False
     if kind == FAR:
         zx, zy, zz = w.f8[light + AXIS_Z], w.f8[light + AXIS_Z + 1], w.f8[light + AXIS_Z + 2]
@@ -222,8 +218,8 @@ def sample(
             return zx, zy, zz, INFINITE, r, g, b, 1.0, True
         c = 1.0 - u * (1.0 - w.f8[light + COS_DISC])
         s = math.sqrt(max(1.0 - c * c, 0.0))
-        phi = 2.0 * math.pi * v
-        x, y = s * math.cos(phi), s * math.sin(phi)
+        cosine, sine = turn(v)
+        x, y = s * cosine, s * sine
         dx = x * w.f8[light + AXIS_X] + y * w.f8[light + AXIS_Y] + c * zx
         dy = x * w.f8[light + AXIS_X + 1] + y * w.f8[light + AXIS_Y + 1] + c * zy
         dz = x * w.f8[light + AXIS_X + 2] + y * w.f8[light + AXIS_Y + 2] + c * zz
@@ -248,14 +244,14 @@ def sample(
             gap = s2 / (1.0 + math.sqrt(1.0 - s2))
             c = 1.0 - u * gap
             s = math.sqrt(max(u * gap * (2.0 - u * gap), 0.0))
-            phi = 2.0 * math.pi * v
+            cosine, sine = turn(v)
             # a frame about the axis (Duff et al. 2017)
             sign = 1.0 if zz >= 0.0 else -1.0
             k = -1.0 / (sign + zz)
             m = zx * zy * k
             ax, ay, az = 1.0 + sign * zx * zx * k, sign * m, -sign * zx
             bx, by, bz = m, sign + zy * zy * k, -zy
-            e, f = s * math.cos(phi), s * math.sin(phi)
+            e, f = s * cosine, s * sine
             dx, dy, dz = e * ax + f * bx + c * zx, e * ay + f * by + c * zy, e * az + f * bz + c * zz
             t = d * c - math.sqrt(max(radius * radius - d2 * s * s, 0.0))
             k = shaped(w, light, -dx, -dy, -dz) * decayed(w, light, t)
@@ -265,37 +261,32 @@ def sample(
         t = int(w.f8[light + TRIANGLE])
         k = math.sqrt(u)
         b1, b2 = k * (1.0 - v), k * v
-        corner = w.i4[A_CORNER] + t * 9
-        qx = w.f4[corner + 0] + b1 * w.f4[corner + 3] + b2 * w.f4[corner + 6]
-        qy = w.f4[corner + 1] + b1 * w.f4[corner + 4] + b2 * w.f4[corner + 7]
-        qz = w.f4[corner + 2] + b1 * w.f4[corner + 5] + b2 * w.f4[corner + 8]
-        nx = w.f4[corner + 4] * w.f4[corner + 8] - w.f4[corner + 5] * w.f4[corner + 7]
-        ny = w.f4[corner + 5] * w.f4[corner + 6] - w.f4[corner + 3] * w.f4[corner + 8]
-        nz = w.f4[corner + 3] * w.f4[corner + 7] - w.f4[corner + 4] * w.f4[corner + 6]
-        k = math.sqrt(nx * nx + ny * ny + nz * nz)
-        nx, ny, nz = nx / k, ny / k, nz / k
+        at = beyond(w.f4, w.i4[A_TRIANGLE] + t * TRIANGLE_SIZE)
+        qx = at[T_CORNER] + b1 * at[T_CORNER + 3] + b2 * at[T_CORNER + 6]
+        qy = at[T_CORNER + 1] + b1 * at[T_CORNER + 4] + b2 * at[T_CORNER + 7]
+        qz = at[T_CORNER + 2] + b1 * at[T_CORNER + 5] + b2 * at[T_CORNER + 8]
+        nx, ny, nz = at[T_FLAT], at[T_FLAT + 1], at[T_FLAT + 2]
         if w.f8[light + SIZE] == 1.0:
-            uv = w.i4[A_UV] + t * 6
             b0 = 1.0 - b1 - b2
             point[0], point[1] = (
-                b0 * w.f4[uv + 0] + b1 * w.f4[uv + 2] + b2 * w.f4[uv + 4],
-                b0 * w.f4[uv + 1] + b1 * w.f4[uv + 3] + b2 * w.f4[uv + 5],
+                b0 * at[T_UV] + b1 * at[T_UV + 2] + b2 * at[T_UV + 4],
+                b0 * at[T_UV + 1] + b1 * at[T_UV + 3] + b2 * at[T_UV + 5],
             )
             point[2], point[3], point[4], point[5] = qx, qy, qz, 1.0
-            resolve(w, w.i4[w.i4[A_OWNER] + t * OWNER + O_MATERIAL], point, registers, rec)
+            rec = resolve(w, int(at[T_MATERIAL]), point, registers, rec)
             r, g, b = rec[REC_GLOW], rec[REC_GLOW + 1], rec[REC_GLOW + 2]
     else:
         if kind == RECT:
             lx, ly = (u - 0.5) * w.f8[light + SIZE], (v - 0.5) * w.f8[light + SIZE + 1]
             nx, ny, nz = -w.f8[light + AXIS_Z], -w.f8[light + AXIS_Z + 1], -w.f8[light + AXIS_Z + 2]
         elif kind == DISK:
-            k, phi = w.f8[light + SIZE] * math.sqrt(u), 2.0 * math.pi * v
-            lx, ly = k * math.cos(phi), k * math.sin(phi)
+            k = w.f8[light + SIZE] * math.sqrt(u)
+            cosine, sine = turn(v)
+            lx, ly = k * cosine, k * sine
             nx, ny, nz = -w.f8[light + AXIS_Z], -w.f8[light + AXIS_Z + 1], -w.f8[light + AXIS_Z + 2]
         else:
             lx = (u - 0.5) * w.f8[light + SIZE + 1]
-            phi = 2.0 * math.pi * v
-            c, s = math.cos(phi), math.sin(phi)
+            c, s = turn(v)
             nx = c * w.f8[light + AXIS_Y] + s * w.f8[light + AXIS_Z]
             ny = c * w.f8[light + AXIS_Y + 1] + s * w.f8[light + AXIS_Z + 1]
             nz = c * w.f8[light + AXIS_Y + 2] + s * w.f8[light + AXIS_Z + 2]

@@ -13,16 +13,14 @@ import numpy as np
 
 from durvan.engine.kernels import lights
 from durvan.engine.kernels.programs import height, resolve
-from durvan.engine.kernels.tree import ANY, DEEPEST, EVERYTHING, PAST_LIGHTS, nearest
+from durvan.engine.kernels.rays import CUT_OUT, LIGHTS, NOTHING, THINGS, in_the_way, nearest
 from durvan.engine.kernels.world import (
-    A_CORNER,
     A_FAR,
     A_LIGHT,
+    A_LIGHTINGS,
     A_MATERIAL,
-    A_NORMAL,
-    A_OWNER,
     A_SHAPES,
-    A_UV,
+    A_TRIANGLE,
     AREA,
     AXIS_X,
     AXIS_Z,
@@ -39,21 +37,20 @@ from durvan.engine.kernels.world import (
     C_Z,
     CHANCE,
     COS_DISC,
+    F4,
     F8,
     GROUP,
     I4,
     KIND,
     LIGHT,
+    LIGHTING,
     M_FRAME,
     M_PLAIN,
     MATERIAL,
+    N_CUT_OUTS,
     N_FAR,
-    N_LIGHTS,
-    O_LIGHT,
-    O_MATERIAL,
-    O_OBJECT,
+    N_LIGHTINGS,
     ORIGIN,
-    OWNER,
     RADIANCE,
     S_LIGHT,
     S_MATERIAL,
@@ -65,6 +62,16 @@ from durvan.engine.kernels.world import (
     SHADOWS,
     SHAPE,
     SIZE,
+    T_CORNER,
+    T_FLAT,
+    T_LIGHT,
+    T_MATERIAL,
+    T_NORMAL,
+    T_OBJECT,
+    T_SMOOTH,
+    T_UV,
+    TRIANGLE_SIZE,
+    U1,
     World,
     bare,
 )
@@ -74,7 +81,6 @@ from durvan.optics.lobes import stack
 from durvan.optics.lobes.layout import (
     COUNT,
     DEEP,
-    DEEP_DIFFUSE,
     DEEP_WALK,
     HEADER,
     LOBE,
@@ -84,12 +90,11 @@ from durvan.optics.lobes.layout import (
     REACH,
     RECORD,
     RELIEF,
-    WEIGHT,
 )
 from durvan.optics.lobes.layout import GLOW as REC_GLOW
 from durvan.optics.lobes.layout import KIND as LOBE_KIND
+from durvan.optics.lobes.turns import turn
 
-NOTHING = -(1 << 30)
 MOST_CUTS = 64  # surfaces that are not there, one behind the other
 WALK_STEPS = 256
 PRIMES = np.array(
@@ -97,8 +102,10 @@ PRIMES = np.array(
      113, 127, 131, 137, 139, 149, 151, 157, 163, 167, 173, 179, 181, 191, 193, 197, 199, 211, 223], dtype=np.float64,
 )  # fmt: skip
 STEPS = np.sqrt(PRIMES) % 1.0
+LATTICE = len(PRIMES)  # dimensions that have one
 EACH = 8  # numbers that a bounce uses
-ROOM = DEEPEST + 72  # what stands before the records in the room of a call
+ROOM = 120  # what stands before the records in the room of a call
+AWAY = 2e-6  # how far from a surface a ray starts, for each metre of its place: some thirty steps of single precision
 
 
 @small
@@ -109,12 +116,19 @@ def mixed(x: np.uint64) -> np.uint64:
     return x ^ (x >> np.uint64(31))
 
 
+@inner
+def put_starts(key: np.uint64, starts: F8) -> None:
+    """Where the lattice of a pixel starts in each dimension."""
+    for dimension in range(LATTICE):
+        h = mixed(key + np.uint64(dimension) * np.uint64(0x9E3779B97F4A7C15))
+        starts[dimension] = np.float64(h >> np.uint64(11)) * (1.0 / 9007199254740992.0)
+
+
 @small
-def number(key: np.uint64, index: int, dimension: int) -> float:
+def number(key: np.uint64, starts: F8, index: int, dimension: int) -> float:
     """The number in [0, 1) of a sample in a dimension."""
-    if dimension < 48:
-        turn = mixed(key + np.uint64(dimension) * np.uint64(0x9E3779B97F4A7C15))
-        value = np.float64(turn >> np.uint64(11)) * (1.0 / 9007199254740992.0) + index * STEPS[dimension]
+    if dimension < LATTICE:
+        value = starts[dimension] + index * STEPS[dimension]
         return value - math.floor(value)
     h = mixed(
         key + np.uint64(dimension) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(index) * np.uint64(0xD1B54A32D192ED03)
@@ -135,6 +149,18 @@ def frame(x: float, y: float, z: float) -> tuple[float, float, float, float, flo
 H_T, H_P, H_NG, H_NS, H_T1, H_T2, H_UV, H_DU, H_DV, H_SIZE = 0, 1, 4, 7, 10, 13, 16, 18, 19, 20
 
 
+@small
+def _smooth(at: F4, b0: float, b1: float, b2: float, gx: float, gy: float, gz: float) -> tuple[float, float, float]:
+    """The normal between those of a triangle's corners."""
+    nx = b0 * at[T_NORMAL] + b1 * at[T_NORMAL + 3] + b2 * at[T_NORMAL + 6]
+    ny = b0 * at[T_NORMAL + 1] + b1 * at[T_NORMAL + 4] + b2 * at[T_NORMAL + 7]
+    nz = b0 * at[T_NORMAL + 2] + b1 * at[T_NORMAL + 5] + b2 * at[T_NORMAL + 8]
+    k = math.sqrt(nx * nx + ny * ny + nz * nz)
+    if k < 1e-9:
+        return gx, gy, gz
+    return nx / k, ny / k, nz / k
+
+
 @inner
 def surface_at(
     w: World,
@@ -152,29 +178,21 @@ def surface_at(
 ) -> int:
     """Place, normals, tangents and UVs of a hit; gives its material."""
     if prim >= 0:
-        c, n, uv = w.i4[A_CORNER] + prim * 9, w.i4[A_NORMAL] + prim * 9, w.i4[A_UV] + prim * 6
+        at = beyond(w.f4, w.i4[A_TRIANGLE] + prim * TRIANGLE_SIZE)
         b0 = 1.0 - b1 - b2
-        px = w.f4[c + 0] + b1 * w.f4[c + 3] + b2 * w.f4[c + 6]
-        py = w.f4[c + 1] + b1 * w.f4[c + 4] + b2 * w.f4[c + 7]
-        pz = w.f4[c + 2] + b1 * w.f4[c + 5] + b2 * w.f4[c + 8]
-        gx = w.f4[c + 4] * w.f4[c + 8] - w.f4[c + 5] * w.f4[c + 7]
-        gy = w.f4[c + 5] * w.f4[c + 6] - w.f4[c + 3] * w.f4[c + 8]
-        gz = w.f4[c + 3] * w.f4[c + 7] - w.f4[c + 4] * w.f4[c + 6]
-        k = 1.0 / max(math.sqrt(gx * gx + gy * gy + gz * gz), 1e-30)
-        gx, gy, gz = gx * k, gy * k, gz * k
-        nx = b0 * w.f4[n + 0] + b1 * w.f4[n + 3] + b2 * w.f4[n + 6]
-        ny = b0 * w.f4[n + 1] + b1 * w.f4[n + 4] + b2 * w.f4[n + 7]
-        nz = b0 * w.f4[n + 2] + b1 * w.f4[n + 5] + b2 * w.f4[n + 8]
-        k = math.sqrt(nx * nx + ny * ny + nz * nz)
-        if k < 1e-9:
+        px = at[T_CORNER] + b1 * at[T_CORNER + 3] + b2 * at[T_CORNER + 6]
+        py = at[T_CORNER + 1] + b1 * at[T_CORNER + 4] + b2 * at[T_CORNER + 7]
+        pz = at[T_CORNER + 2] + b1 * at[T_CORNER + 5] + b2 * at[T_CORNER + 8]
+        gx, gy, gz = np.float64(at[T_FLAT]), np.float64(at[T_FLAT + 1]), np.float64(at[T_FLAT + 2])
+        if at[T_SMOOTH] == 0.0:
             nx, ny, nz = gx, gy, gz
         else:
-            nx, ny, nz = nx / k, ny / k, nz / k
-        if gx * nx + gy * ny + gz * nz < 0.0:  # authored normals say which side is out
-            gx, gy, gz = -gx, -gy, -gz
-        u = b0 * w.f4[uv + 0] + b1 * w.f4[uv + 2] + b2 * w.f4[uv + 4]
-        v = b0 * w.f4[uv + 1] + b1 * w.f4[uv + 3] + b2 * w.f4[uv + 5]
-        material = w.i4[w.i4[A_OWNER] + prim * OWNER + O_MATERIAL]
+            nx, ny, nz = _smooth(at, b0, b1, b2, gx, gy, gz)
+            if gx * nx + gy * ny + gz * nz < 0.0:  # authored normals say which side is out
+                gx, gy, gz = -gx, -gy, -gz
+        u = b0 * at[T_UV] + b1 * at[T_UV + 2] + b2 * at[T_UV + 4]
+        v = b0 * at[T_UV + 1] + b1 * at[T_UV + 3] + b2 * at[T_UV + 5]
+        material = int(at[T_MATERIAL])
         if w.i4[w.i4[A_MATERIAL] + material * MATERIAL + M_FRAME] == 0:
             tx, ty, tz, bx, by, bz = frame(nx, ny, nz)
             hit[H_T] = t
@@ -186,24 +204,13 @@ def surface_at(
             hit[H_UV], hit[H_UV + 1] = u, v
             hit[H_DU], hit[H_DV] = 1.0, 1.0
             return material
-        u1, v1, u2, v2 = (
-            w.f4[uv + 2] - w.f4[uv + 0],
-            w.f4[uv + 3] - w.f4[uv + 1],
-            w.f4[uv + 4] - w.f4[uv + 0],
-            w.f4[uv + 5] - w.f4[uv + 1],
-        )
+        u1, v1 = np.float64(at[T_UV + 2]) - at[T_UV], np.float64(at[T_UV + 3]) - at[T_UV + 1]
+        u2, v2 = np.float64(at[T_UV + 4]) - at[T_UV], np.float64(at[T_UV + 5]) - at[T_UV + 1]
         det = u1 * v2 - u2 * v1
         if abs(det) > 1e-16:
-            tx, ty, tz = (
-                (v2 * w.f4[c + 3] - v1 * w.f4[c + 6]) / det,
-                (v2 * w.f4[c + 4] - v1 * w.f4[c + 7]) / det,
-                (v2 * w.f4[c + 5] - v1 * w.f4[c + 8]) / det,
-            )
-            bx, by, bz = (
-                (u1 * w.f4[c + 6] - u2 * w.f4[c + 3]) / det,
-                (u1 * w.f4[c + 7] - u2 * w.f4[c + 4]) / det,
-                (u1 * w.f4[c + 8] - u2 * w.f4[c + 5]) / det,
-            )
+            c = beyond(at, T_CORNER)
+            tx, ty, tz = (v2 * c[3] - v1 * c[6]) / det, (v2 * c[4] - v1 * c[7]) / det, (v2 * c[5] - v1 * c[8]) / det
+            bx, by, bz = (u1 * c[6] - u2 * c[3]) / det, (u1 * c[7] - u2 * c[4]) / det, (u1 * c[8] - u2 * c[5]) / det
         else:
             tx, ty, tz, bx, by, bz = frame(nx, ny, nz)
     else:
@@ -215,6 +222,8 @@ def surface_at(
             (py - w.f8[q + S_ORIGIN + 1]) / w.f8[q + S_SIZE],
             (pz - w.f8[q + S_ORIGIN + 2]) / w.f8[q + S_SIZE],
         )
+        k = 1.0 / math.sqrt(gx * gx + gy * gy + gz * gz)
+        gx, gy, gz = gx * k, gy * k, gz * k
         # back onto the ball exactly, so that the next ray starts where this one ended
         px, py, pz = (
             w.f8[q + S_ORIGIN] + gx * w.f8[q + S_SIZE],
@@ -311,6 +320,18 @@ def relieve(w: World, m: int, hit: F8, rec: F8, point: F8, registers: F8, dx: fl
     hit[H_T2], hit[H_T2 + 1], hit[H_T2 + 2] = bx, by, bz
 
 
+@small
+def lift(x: float, y: float, z: float) -> float:
+    """How far from a surface at a place a ray starts, so that it does not meet it again."""
+    return AWAY * max(1.0, max(abs(x), max(abs(y), abs(z))))
+
+
+@small
+def past(t: float) -> float:
+    """Where a ray goes on that passed something at a distance."""
+    return t + 2.0 * AWAY * max(1.0, t)
+
+
 @inner
 def clear_way(
     w: World,
@@ -321,34 +342,31 @@ def clear_way(
     dy: float,
     dz: float,
     distance: float,
-    stack_: I4,
-    depths: F8,
+    lighting: int,
+    light: int,
     registers: F8,
     point: F8,
-    rec: F8,
+    room: F8,
     hit: F8,
 ) -> float:
-    """How much light comes along a way: 1, 0, or what cut-outs leave."""
+    """How much of a light comes along a way: 1, 0, or what cut-outs leave."""
+    if in_the_way(w, ox, oy, oz, dx, dy, dz, distance, lighting, light):
+        return 0.0
+    if w.i4[N_CUT_OUTS] == 0:
+        return 1.0
     left = 1.0
     near = 0.0
     for _ in range(MOST_CUTS):
-        t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, distance, ANY, stack_, depths)
+        t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, distance, CUT_OUT)
         if prim == NOTHING:
             return left
-        m = (
-            w.i4[w.i4[A_OWNER] + prim * OWNER + O_MATERIAL]
-            if prim >= 0
-            else int(w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_MATERIAL])
-        )
-        if w.i4[w.i4[A_MATERIAL] + m * MATERIAL + M_PLAIN] == 1:
-            return 0.0
-        surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
+        m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
         put_point(hit, dx, dy, dz, point)
-        resolve(w, m, point, registers, rec)
+        rec = resolve(w, m, point, registers, room)
         left *= 1.0 - min(max(rec[OPACITY], 0.0), 1.0)
         if left < 1e-4:
             return 0.0
-        near = t + 1e-6 * max(1.0, t)
+        near = past(t)
     return 0.0
 
 
@@ -414,6 +432,7 @@ def share(p: float, q: float) -> float:
 @inner
 def look_at_light(
     w: World,
+    lighting: int,
     hit: F8,
     rec: F8,
     ox: float,
@@ -423,6 +442,7 @@ def look_at_light(
     tg: float,
     tb: float,
     key: np.uint64,
+    starts: F8,
     index: int,
     base: int,
     chances: F8,
@@ -430,17 +450,24 @@ def look_at_light(
     point: F8,
     other: F8,
     spare: F8,
-    stack_: I4,
-    depths: F8,
     lambert: bool,
     out: F8,
 ) -> None:
-    """Light that comes straight from one light, scattered towards the eye (`o` in the tangent frame)."""
-    l = lights.pick(w, number(key, index, base + 1))
+    """Light that comes straight from one light of a lighting, scattered towards the eye (`o` in the tangent frame)."""
+    l = lights.pick(w, lighting, number(key, starts, index, base + 1))
     chance = w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE]
     px, py, pz = hit[H_P], hit[H_P + 1], hit[H_P + 2]
     dx, dy, dz, d, r, g, b, pdf, only = lights.sample(
-        w, l, px, py, pz, number(key, index, base + 2), number(key, index, base + 3), registers, point, other
+        w,
+        l,
+        px,
+        py,
+        pz,
+        number(key, starts, index, base + 2),
+        number(key, starts, index, base + 3),
+        registers,
+        point,
+        other,
     )
     if pdf <= 0.0 or chance <= 0.0 or r + g + b <= 0.0:
         return
@@ -463,11 +490,11 @@ def look_at_light(
     if w.f8[w.i4[A_LIGHT] + l * LIGHT + SHADOWS] != 0.0:
         if not only:
             k *= share(pdf * chance, p)
-        e = 1e-6 * max(1.0, max(abs(px), max(abs(py), abs(pz))))
+        e = lift(px, py, pz)
         s = e if ng > 0.0 else -e
         left = clear_way(
             w, px + s * hit[H_NG], py + s * hit[H_NG + 1], pz + s * hit[H_NG + 2], dx, dy, dz,
-            d * 0.99999 - 2.0 * e, stack_, depths, registers, point, other, spare,
+            d * 0.99999 - 2.0 * e, lighting, l, registers, point, other, spare,
         )  # fmt: skip
         if left <= 0.0:
             return
@@ -484,10 +511,9 @@ def walk(
     dy: float,
     dz: float,
     key: np.uint64,
+    starts: F8,
     index: int,
     seed: int,
-    stack_: I4,
-    depths: F8,
     spare: F8,
 ) -> tuple[bool, float, float, float]:
     """Follow light below the surface until it comes out: whether it does, and what is left of it, three channels.
@@ -504,7 +530,7 @@ def walk(
         a[c] = min(max(1.0 - short * short, 0.0), 0.99999)
         s[c] = 1.0 / max(rec[REACH + c], 1e-7)
     px, py, pz = hit[H_P], hit[H_P + 1], hit[H_P + 2]
-    e = 1e-6 * max(1.0, max(abs(px), max(abs(py), abs(pz))))
+    e = lift(px, py, pz)
     side = -1.0 if dx * hit[H_NG] + dy * hit[H_NG + 1] + dz * hit[H_NG + 2] < 0.0 else 1.0
     px, py, pz = px + side * e * hit[H_NG], py + side * e * hit[H_NG + 1], pz + side * e * hit[H_NG + 2]
     at = 100_000 + seed * 2048
@@ -514,10 +540,10 @@ def walk(
         if total <= 0.0:
             return False, 0.0, 0.0, 0.0
         cr, cg, cb = tr / total, tg / total, tb / total
-        which = number(key, index, at + 4 * step)
+        which = number(key, starts, index, at + 4 * step)
         c = 0 if which < cr else (1 if which < cr + cg else 2)
-        far = -math.log(max(1.0 - number(key, index, at + 4 * step + 1), 1e-12)) / s[c]
-        t, prim, b1, b2 = nearest(w, px, py, pz, dx, dy, dz, 0.0, far, PAST_LIGHTS, stack_, depths)
+        far = -math.log(max(1.0 - number(key, starts, index, at + 4 * step + 1), 1e-12)) / s[c]
+        t, prim, b1, b2 = nearest(w, px, py, pz, dx, dy, dz, 0.0, far, THINGS)
         if prim != NOTHING:
             er, eg, eb = math.exp(-s[0] * t), math.exp(-s[1] * t), math.exp(-s[2] * t)
             p = cr * er + cg * eg + cb * eb
@@ -535,37 +561,37 @@ def walk(
             return False, 0.0, 0.0, 0.0
         tr, tg, tb = tr * a[0] * er / p, tg * a[1] * eg / p, tb * a[2] * eb / p
         px, py, pz = px + far * dx, py + far * dy, pz + far * dz
-        z = 1.0 - 2.0 * number(key, index, at + 4 * step + 2)
+        z = 1.0 - 2.0 * number(key, starts, index, at + 4 * step + 2)
         r = math.sqrt(max(1.0 - z * z, 0.0))
-        phi = 2.0 * math.pi * number(key, index, at + 4 * step + 3)
-        dx, dy, dz = r * math.cos(phi), r * math.sin(phi), z
+        c2, s2 = turn(number(key, starts, index, at + 4 * step + 3))
+        dx, dy, dz = r * c2, r * s2, z
         if step > 16:
             keep = min(max(tr, max(tg, tb)), 1.0)
-            if number(key, index, at + 1024 + step) >= keep:
+            if number(key, starts, index, at + 1024 + step) >= keep:
                 return False, 0.0, 0.0, 0.0
             tr, tg, tb = tr / keep, tg / keep, tb / keep
     return False, 0.0, 0.0, 0.0
 
 
 @inner
-def prepare(w: World, m: int, hit: F8, dx: float, dy: float, dz: float, point: F8, registers: F8, rec: F8) -> None:
-    """Everything about the surface that a ray met: its record, its relief, and whether light walks below it."""
+def prepare(w: World, m: int, hit: F8, dx: float, dy: float, dz: float, point: F8, registers: F8, room: F8) -> F8:
+    """Everything about the surface that a ray met: its record, and in `hit` its relief."""
     put_point(hit, dx, dy, dz, point)
-    resolve(w, m, point, registers, rec)
+    rec = resolve(w, m, point, registers, room)
     if rec[RELIEF] != 0.0:
         relieve(w, m, hit, rec, point, registers, dx, dy, dz)
-    if max(rec[REACH], max(rec[REACH + 1], rec[REACH + 2])) > 1e-5:
-        for n in range(int(rec[COUNT])):
-            b = HEADER + n * LOBE
-            if rec[b + LOBE_KIND] == DEEP_DIFFUSE and rec[b + WEIGHT] + rec[b + WEIGHT + 1] + rec[b + WEIGHT + 2] > 0.0:
-                rec[b + LOBE_KIND] = DEEP_WALK
+    return rec
 
 
 @inner
-def from_afar(w: World, dx: float, dy: float, dz: float, tr: float, tg: float, tb: float, pdf: float, out: F8) -> None:
-    """Add what far lights and the dome send along a ray that met nothing."""
+def from_afar(
+    w: World, alive: int, dx: float, dy: float, dz: float, tr: float, tg: float, tb: float, pdf: float, out: F8
+) -> None:
+    """Add what far lights and domes send along a ray that met nothing, of the lightings that are alive."""
     for k in range(w.i4[N_FAR]):
         light = w.i4[A_LIGHT] + w.i4[w.i4[A_FAR] + k] * LIGHT
+        if (alive >> int(w.f8[light + LIGHTING])) & 1 == 0:
+            continue
         if int(w.f8[light + KIND]) == FAR:
             if (
                 w.f8[light + COS_DISC] >= 1.0
@@ -576,11 +602,54 @@ def from_afar(w: World, dx: float, dy: float, dz: float, tr: float, tg: float, t
             r, g, b = w.f8[light + RADIANCE], w.f8[light + RADIANCE + 1], w.f8[light + RADIANCE + 2]
             q = 1.0 / (2.0 * math.pi * (1.0 - w.f8[light + COS_DISC]))
         else:
-            r, g, b, q = lights.dome_light(w, dx, dy, dz)
+            r, g, b, q = lights.dome_light(w, light, dx, dy, dz)
         k1 = 1.0
         if pdf > 0.0:
             k1 = share(pdf, q * w.f8[light + CHANCE]) if w.f8[light + SHADOWS] != 0.0 else 0.0
         add(out, int(w.f8[light + GROUP]), tr * r * k1, tg * g * k1, tb * b * k1)
+
+
+@inner
+def glow_seen(
+    w: World, alive: int, glowing: int, rec: F8, far2: float, cosine: float, tr: float, tg: float, tb: float, pdf: float,
+    out: F8,
+) -> None:  # fmt: skip
+    """Add what a surface sends of itself; `glowing` is its number among the lights of each lighting, −1 for a glow that
+    lights nothing and is only seen: straight, or in mirrors. `far2` is how far away it was met, squared.
+    """
+    for lighting in range(w.i4[N_LIGHTINGS]):
+        if (alive >> lighting) & 1 == 0:
+            continue
+        k, group = 1.0, lighting
+        if glowing >= 0:
+            light = w.i4[A_LIGHT] + (w.i4[w.i4[A_LIGHTINGS] + 2 * lighting] + glowing) * LIGHT
+            group = int(w.f8[light + GROUP])
+            if pdf > 0.0:
+                k = share(pdf, far2 / (max(abs(cosine), 1e-6) * w.f8[light + AREA]) * w.f8[light + CHANCE])
+        elif pdf > 0.0:
+            k = 0.0
+        add(out, group, tr * rec[REC_GLOW] * k, tg * rec[REC_GLOW + 1] * k, tb * rec[REC_GLOW + 2] * k)
+
+
+@small
+def lit(w: World, lighting: int) -> bool:
+    """Whether a lighting has any light."""
+    at = w.i4[A_LIGHTINGS] + 2 * lighting
+    return w.i4[at + 1] > w.i4[at]
+
+
+@inner
+def arrive(
+    w: World, l: int, px: float, py: float, pz: float, dx: float, dy: float, dz: float, t: float, tr: float, tg: float,
+    tb: float, pdf: float, out: F8,
+) -> None:  # fmt: skip
+    """Add what the body of a light sends along a ray that met it at a distance from p."""
+    r, g, b, q = emitted(w, l, px, py, pz, dx, dy, dz, t)
+    light = w.i4[A_LIGHT] + l * LIGHT
+    k = 1.0
+    if pdf > 0.0:
+        k = share(pdf, q * w.f8[light + CHANCE]) if w.f8[light + SHADOWS] != 0.0 else 0.0
+    add(out, int(w.f8[light + GROUP]), tr * r * k, tg * g * k, tb * b * k)
 
 
 @inner
@@ -595,58 +664,54 @@ def path(
     near: float,
     far: float,
     key: np.uint64,
+    starts: F8,
     index: int,
     bounces: int,
     out: F8,
-    stack_: I4,
-    depths: F8,
     registers: F8,
     point: F8,
-    rec: F8,
+    room: F8,
     other: F8,
     hit: F8,
     spare: F8,
     chances: F8,
 ) -> None:
-    """Follow one path; the light it finds is added to `out` [groups, 3]."""
+    """Follow one path; the light it finds is added to `out` [groups, 3]. After the last bounce only light that comes
+    straight from a light still counts. Lightings share the path: each has its own look at one of its lights, and ends
+    where a body of its own stands in the way.
+    """
     tr = tg = tb = 1.0
     pdf = 0.0  # of the ray by scattering; 0: it could come from nowhere else
     px, py, pz = ox, oy, oz
     bounce = 0
     cuts = 0
-    lights_there = w.i4[N_LIGHTS] > 0
+    lightings = w.i4[N_LIGHTINGS]
+    alive = (1 << lightings) - 1
     while True:
-        t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, far, EVERYTHING, stack_, depths)
+        t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, far, THINGS | LIGHTS * alive)
         if prim == NOTHING:
-            from_afar(w, dx, dy, dz, tr, tg, tb, pdf, out)
+            from_afar(w, alive, dx, dy, dz, tr, tg, tb, pdf, out)
             return
         if prim < 0 and w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_LIGHT] >= 0.0:
             l = int(w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_LIGHT])
             x, y, z = px - ox, py - oy, pz - oz  # the probability is seen from where the ray was scattered
-            whole = t + math.sqrt(x * x + y * y + z * z)
-            r, g, b, q = emitted(w, l, px, py, pz, dx, dy, dz, whole)
-            if r + g + b > 0.0:
-                k1 = 1.0
-                if pdf > 0.0:
-                    k1 = (
-                        share(pdf, q * w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE])
-                        if w.f8[w.i4[A_LIGHT] + l * LIGHT + SHADOWS] != 0.0
-                        else 0.0
-                    )
-                add(out, int(w.f8[w.i4[A_LIGHT] + l * LIGHT + GROUP]), tr * r * k1, tg * g * k1, tb * b * k1)
-            near = t + 1e-6 * max(1.0, t)  # lights are seen and do not stand in the way
-            cuts += 1
-            if cuts > MOST_CUTS:
+            arrive(w, l, px, py, pz, dx, dy, dz, t + math.sqrt(x * x + y * y + z * z), tr, tg, tb, pdf, out)
+            alive &= ~(1 << int(w.f8[w.i4[A_LIGHT] + l * LIGHT + LIGHTING]))
+            if alive == 0:
                 return
+            near = past(t)
             continue
         m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
-        prepare(w, m, hit, dx, dy, dz, point, registers, rec)
+        glowing = int(w.f4[w.i4[A_TRIANGLE] + prim * TRIANGLE_SIZE + T_LIGHT]) if prim >= 0 else -1
+        if bounce > bounces and pdf > 0.0 and glowing < 0 and w.i4[w.i4[A_MATERIAL] + m * MATERIAL + M_PLAIN] == 1:
+            return
+        rec = prepare(w, m, hit, dx, dy, dz, point, registers, room)
         base = 4 + bounce * EACH
         if (
             rec[OPACITY] < 1.0
-            and number(key, index, base if cuts == 0 else 4000 + MOST_CUTS * bounce + cuts) >= rec[OPACITY]
+            and number(key, starts, index, base if cuts == 0 else 4000 + MOST_CUTS * bounce + cuts) >= rec[OPACITY]
         ):
-            near = t + 1e-6 * max(1.0, t)
+            near = past(t)
             cuts += 1
             if cuts > MOST_CUTS:
                 return
@@ -658,23 +723,9 @@ def path(
             tg *= math.exp(-min(rec[MURK + 1] * t, 80.0))
             tb *= math.exp(-min(rec[MURK + 2] * t, 80.0))
         if rec[REC_GLOW] + rec[REC_GLOW + 1] + rec[REC_GLOW + 2] > 0.0:
-            k1 = 1.0
-            l = w.i4[w.i4[A_OWNER] + prim * OWNER + O_LIGHT] if prim >= 0 else -1
-            group = 0
-            if l >= 0:
-                group = int(w.f8[w.i4[A_LIGHT] + l * LIGHT + GROUP])
-                if pdf > 0.0:
-                    x, y, z = hit[H_P] - px, hit[H_P + 1] - py, hit[H_P + 2] - pz
-                    k1 = share(
-                        pdf,
-                        (x * x + y * y + z * z)
-                        / (max(abs(out_there), 1e-6) * w.f8[w.i4[A_LIGHT] + l * LIGHT + AREA])
-                        * w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE],
-                    )
-            elif pdf > 0.0:
-                k1 = 0.0  # a glow that lights nothing is only seen: straight, or in mirrors
-            add(out, group, tr * rec[REC_GLOW] * k1, tg * rec[REC_GLOW + 1] * k1, tb * rec[REC_GLOW + 2] * k1)
-        if int(rec[COUNT]) == 0:
+            x, y, z = hit[H_P] - px, hit[H_P + 1] - py, hit[H_P + 2] - pz
+            glow_seen(w, alive, glowing, rec, x * x + y * y + z * z, out_there, tr, tg, tb, pdf, out)
+        if bounce > bounces or int(rec[COUNT]) == 0:
             return
         lx = -(dx * hit[H_T1] + dy * hit[H_T1 + 1] + dz * hit[H_T1 + 2])
         ly = -(dx * hit[H_T2] + dy * hit[H_T2 + 1] + dz * hit[H_T2 + 2])
@@ -687,13 +738,16 @@ def path(
             lx, ly, lz = -(dx * x1 + dy * y1 + dz * z1), -(dx * x2 + dy * y2 + dz * z2), out_there
         if stack.shares(rec, lz, w.tables, chances) <= 0.0:
             return
-        if lights_there and stack.spreads(rec, chances):
+        spreads = stack.spreads(rec, chances)
+        for lighting in range(lightings if spreads else 0):
+            if (alive >> lighting) & 1 == 0 or not lit(w, lighting):
+                continue
             look_at_light(
-                w, hit, rec, lx, ly, lz, tr, tg, tb, key, index, base, chances, registers, point, other, spare,
-                stack_, depths, False, out,
+                w, lighting, hit, rec, lx, ly, lz, tr, tg, tb, key, starts, index, base, chances, registers, point, other, spare,
+                False, out,
             )  # fmt: skip
         ix, iy, iz, wr, wg, wb, p, mirror, chosen = stack.sample(
-            rec, lx, ly, lz, number(key, index, base + 4), number(key, index, base + 5), number(key, index, base + 6),
+            rec, lx, ly, lz, number(key, starts, index, base + 4), number(key, starts, index, base + 5), number(key, starts, index, base + 6),
             w.tables, chances,
         )  # fmt: skip
         if chosen < 0:
@@ -707,19 +761,22 @@ def path(
         tr, tg, tb = tr * wr, tg * wg, tb * wb
         pdf = 0.0 if mirror else p
         if rec[HEADER + chosen * LOBE + LOBE_KIND] == DEEP_WALK:
-            come, kr, kg, kb = walk(w, hit, rec, nx, ny, nz, key, index, bounce, stack_, depths, spare)
+            come, kr, kg, kb = walk(w, hit, rec, nx, ny, nz, key, starts, index, bounce, spare)
             if not come:
                 return
             tr, tg, tb = (
                 tr * kr / max(rec[DEEP], 1e-3), tg * kg / max(rec[DEEP + 1], 1e-3), tb * kb / max(rec[DEEP + 2], 1e-3),
             )  # fmt: skip
-            if lights_there:
+            for lighting in range(lightings):
+                if (alive >> lighting) & 1 == 0 or not lit(w, lighting):
+                    continue
                 look_at_light(
-                    w, hit, rec, 0.0, 0.0, 1.0, tr, tg, tb, key, index, 600 + base, chances, registers, point, other,
-                    spare, stack_, depths, True, out,
+                    w, lighting, hit, rec, 0.0, 0.0, 1.0, tr, tg, tb, key, starts, index, 600 + base, chances, registers, point, other,
+                    spare, True, out,
                 )  # fmt: skip
-            a, c = math.sqrt(number(key, index, 604 + base)), 2.0 * math.pi * number(key, index, 605 + base)
-            e, f, g2 = a * math.cos(c), a * math.sin(c), math.sqrt(max(1.0 - a * a, 1e-9))
+            a = math.sqrt(number(key, starts, index, 604 + base))
+            e, f = turn(number(key, starts, index, 605 + base))
+            e, f, g2 = a * e, a * f, math.sqrt(max(1.0 - a * a, 1e-9))
             nx = e * hit[H_T1] + f * hit[H_T2] + g2 * hit[H_NS]
             ny = e * hit[H_T1 + 1] + f * hit[H_T2 + 1] + g2 * hit[H_NS + 1]
             nz = e * hit[H_T1 + 2] + f * hit[H_T2 + 2] + g2 * hit[H_NS + 2]
@@ -730,10 +787,10 @@ def path(
                 return
         if bounce > 3:
             keep = min(max(tr, max(tg, tb)), 0.95)
-            if keep <= 0.0 or number(key, index, base + 7) >= keep:
+            if keep <= 0.0 or number(key, starts, index, base + 7) >= keep:
                 return
             tr, tg, tb = tr / keep, tg / keep, tb / keep
-        e = 1e-6 * max(1.0, max(abs(hit[H_P]), max(abs(hit[H_P + 1]), abs(hit[H_P + 2]))))
+        e = lift(hit[H_P], hit[H_P + 1], hit[H_P + 2])
         s = e if side > 0.0 else -e
         px, py, pz = hit[H_P], hit[H_P + 1], hit[H_P + 2]
         ox, oy, oz = px + s * gx, py + s * gy, pz + s * gz
@@ -741,86 +798,6 @@ def path(
         near, far = 0.0, lights.INFINITE
         cuts = 0
         bounce += 1
-        if bounce > bounces:
-            last_look(
-                w, ox, oy, oz, px, py, pz, dx, dy, dz, tr, tg, tb, pdf, stack_, depths, registers, point, rec, hit, out
-            )
-            return
-
-
-@inner
-def last_look(
-    w: World,
-    ox: float,
-    oy: float,
-    oz: float,
-    px: float,
-    py: float,
-    pz: float,
-    dx: float,
-    dy: float,
-    dz: float,
-    tr: float,
-    tg: float,
-    tb: float,
-    pdf: float,
-    stack_: I4,
-    depths: F8,
-    registers: F8,
-    point: F8,
-    rec: F8,
-    hit: F8,
-    out: F8,
-) -> None:
-    """After the last bounce: only light that comes straight from a light still counts."""
-    near = 0.0
-    for _ in range(MOST_CUTS):
-        t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, lights.INFINITE, EVERYTHING, stack_, depths)
-        if prim == NOTHING:
-            from_afar(w, dx, dy, dz, tr, tg, tb, pdf, out)
-            return
-        if prim < 0 and w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_LIGHT] >= 0.0:
-            l = int(w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_LIGHT])
-            r, g, b, q = emitted(w, l, px, py, pz, dx, dy, dz, t)
-            k1 = 1.0
-            if pdf > 0.0:
-                k1 = (
-                    share(pdf, q * w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE])
-                    if w.f8[w.i4[A_LIGHT] + l * LIGHT + SHADOWS] != 0.0
-                    else 0.0
-                )
-            add(out, int(w.f8[w.i4[A_LIGHT] + l * LIGHT + GROUP]), tr * r * k1, tg * g * k1, tb * b * k1)
-            near = t + 1e-6 * max(1.0, t)
-            continue
-        m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
-        l = w.i4[w.i4[A_OWNER] + prim * OWNER + O_LIGHT] if prim >= 0 else -1
-        if l < 0 and w.i4[w.i4[A_MATERIAL] + m * MATERIAL + M_PLAIN] == 1:
-            return
-        put_point(hit, dx, dy, dz, point)
-        resolve(w, m, point, registers, rec)
-        if l >= 0:
-            k1 = rec[OPACITY]
-            cosine = abs(dx * hit[H_NG] + dy * hit[H_NG + 1] + dz * hit[H_NG + 2])
-            if pdf > 0.0:
-                k1 *= share(
-                    pdf,
-                    t
-                    * t
-                    / (max(cosine, 1e-6) * w.f8[w.i4[A_LIGHT] + l * LIGHT + AREA])
-                    * w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE],
-                )
-            add(
-                out,
-                int(w.f8[w.i4[A_LIGHT] + l * LIGHT + GROUP]),
-                tr * rec[REC_GLOW] * k1,
-                tg * rec[REC_GLOW + 1] * k1,
-                tb * rec[REC_GLOW + 2] * k1,
-            )
-        left = 1.0 - min(max(rec[OPACITY], 0.0), 1.0)
-        if left <= 0.0:
-            return
-        tr, tg, tb = tr * left, tg * left, tb * left
-        near = t + 1e-6 * max(1.0, t)
 
 
 @inner
@@ -834,8 +811,9 @@ def camera_ray(
     dz = cam[C_Z + 2] + a * cam[C_X + 2] + b * cam[C_Y + 2]
     ox, oy, oz = cam[C_ORIGIN], cam[C_ORIGIN + 1], cam[C_ORIGIN + 2]
     if cam[C_LENS] > 0.0:
-        radius, phi = cam[C_LENS] * math.sqrt(u), 2.0 * math.pi * v
-        lx, ly = radius * math.cos(phi), radius * math.sin(phi)
+        radius = cam[C_LENS] * math.sqrt(u)
+        lx, ly = turn(v)
+        lx, ly = radius * lx, radius * ly
         qx, qy, qz = ox + dx * cam[C_FOCUS], oy + dy * cam[C_FOCUS], oz + dz * cam[C_FOCUS]
         ox += lx * cam[C_RIGHT] + ly * cam[C_UP]
         oy += lx * cam[C_RIGHT + 1] + ly * cam[C_UP + 1]
@@ -845,9 +823,9 @@ def camera_ray(
     return ox, oy, oz, dx / length, dy / length, dz / length, length
 
 
-def scratch(registers: int) -> tuple[I4, F8]:
+def scratch(registers: int) -> F8:
     """Room for one call of a kernel, for a world whose programs need some registers."""
-    return np.empty(DEEPEST, dtype=np.int32), np.zeros(ROOM + 2 * RECORD + registers)
+    return np.zeros(ROOM + 2 * RECORD + registers)
 
 
 @entry
@@ -864,70 +842,76 @@ def render(
     count: int,
     seed: int,
     bounces: int,
-    clamp: float,
-    ints: I4,
+    clamps: F8,
     room: F8,
+    where: U1,
     film: F8,
     square: F8,
 ) -> None:
-    """Add samples `first` to `first + count` of a tile to `film` [height, width, groups, 3]; `square` [height, width]
-    gets the squares of their luminances. `ints` and `room` are as `scratch` makes them, for this call alone.
+    """Add samples `first` to `first + count` of a tile to `film` [height, width, groups, 3], where `where` [height, width]
+    is not 0; `square` [height, width] gets the squares of their luminances. `clamps` [1] is the most that a sample may
+    add (0: anything); of several lightings [groups] that of each. `room` is as `scratch` makes it, for this call alone.
     """
     w = bare(w)
     cam = address(cam)
-    stack_, every = address(ints), address(room)
-    depths, point, hit, spare, chances = (
+    every = address(room)
+    point, hit, spare, chances, starts = (
         every,
-        beyond(every, DEEPEST + 8),
-        beyond(every, DEEPEST + 16),
-        beyond(every, DEEPEST + 38),
-        beyond(every, DEEPEST + 60),
+        beyond(every, 8),
+        beyond(every, 30),
+        beyond(every, 52),
+        beyond(every, 64),
     )
     rec, other, registers = beyond(every, ROOM), beyond(every, ROOM + RECORD), beyond(every, ROOM + 2 * RECORD)
     groups = film.shape[2]
     kept = np.zeros(3 * groups + 1)
     kept[0] = groups
     out = address(kept)
+    single = clamps.shape[0] == 1
     for y in range(y0, y1):
         for x in range(x0, x1):
+            if where[y, x] == 0:
+                continue
             key = mixed(
                 np.uint64(seed) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(y) * np.uint64(1 << 24) + np.uint64(x)
             )
+            put_starts(key, starts)
             for index in range(first, first + count):
-                sx = (x + number(key, index, 0)) / width * 2.0 - 1.0
-                sy = 1.0 - (y + number(key, index, 1)) / height_ * 2.0
-                ox, oy, oz, dx, dy, dz, length = camera_ray(cam, sx, sy, number(key, index, 2), number(key, index, 3))
+                sx = (x + number(key, starts, index, 0)) / width * 2.0 - 1.0
+                sy = 1.0 - (y + number(key, starts, index, 1)) / height_ * 2.0
+                u, v = number(key, starts, index, 2), number(key, starts, index, 3)
+                ox, oy, oz, dx, dy, dz, length = camera_ray(cam, sx, sy, u, v)
                 far = cam[C_FAR] * length if cam[C_FAR] > 0.0 else lights.INFINITE
                 for k in range(groups):
                     out[1 + 3 * k] = out[2 + 3 * k] = out[3 + 3 * k] = 0.0
                 path(
-                    w, ox, oy, oz, dx, dy, dz, cam[C_NEAR] * length, far, key, index, bounces, out,
-                    stack_, depths, registers, point, rec, other, hit, spare, chances,
+                    w, ox, oy, oz, dx, dy, dz, cam[C_NEAR] * length, far, key, starts, index, bounces, out, registers,
+                    point, rec, other, hit, spare, chances,
                 )  # fmt: skip
-                total = 0.0
                 most = 0.0
                 for k in range(groups):
-                    r, g, b = out[1 + 3 * k], out[2 + 3 * k], out[3 + 3 * k]
-                    total += 0.2126 * r + 0.7152 * g + 0.0722 * b
-                    most += max(r, max(g, b))
-                scale = clamp / most if 0.0 < clamp < most else 1.0
+                    most += max(out[1 + 3 * k], max(out[2 + 3 * k], out[3 + 3 * k]))
+                total = 0.0
                 for k in range(groups):
+                    limit = clamps[0] if single else clamps[k]
+                    one = most if single else max(out[1 + 3 * k], max(out[2 + 3 * k], out[3 + 3 * k]))
+                    scale = limit / one if 0.0 < limit < one else 1.0
                     for c in range(3):
                         film[y, x, k, c] += scale * out[1 + 3 * k + c]
-                square[y, x] += (scale * total) ** 2
+                    total += scale * (0.2126 * out[1 + 3 * k] + 0.7152 * out[2 + 3 * k] + 0.0722 * out[3 + 3 * k])
+                square[y, x] += total * total
     kept[0] = groups  # here, so that what `out` points to lives until now
 
 
 @entry
 def first_things(
-    w: World, cam: F8, width: int, height_: int, ints: I4, room: F8, material: I4, thing: I4, depth: F8, normal: F8
+    w: World, cam: F8, width: int, height_: int, room: F8, material: I4, thing: I4, depth: F8, normal: F8
 ) -> None:
     """What stands in the middle of each pixel: material and object (−1 for nothing), depth in metres, world normal."""
     w = bare(w)
     cam = address(cam)
-    stack_, depths = address(ints), address(room)
-    point, hit = beyond(depths, DEEPEST + 8), beyond(depths, DEEPEST + 16)
-    rec, registers = beyond(depths, ROOM), beyond(depths, ROOM + 2 * RECORD)
+    point, hit = address(room), beyond(address(room), 8)
+    kept, registers = beyond(address(room), ROOM), beyond(address(room), ROOM + 2 * RECORD)
     for y in range(height_):
         for x in range(width):
             sx, sy = (x + 0.5) / width * 2.0 - 1.0, 1.0 - (y + 0.5) / height_ * 2.0
@@ -938,16 +922,16 @@ def first_things(
             for c in range(3):
                 normal[y, x, c] = 0.0
             for _ in range(MOST_CUTS):
-                t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, far, PAST_LIGHTS, stack_, depths)
+                t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, far, THINGS)
                 if prim == NOTHING:
                     break
                 m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
-                prepare(w, m, hit, dx, dy, dz, point, registers, rec)
+                rec = prepare(w, m, hit, dx, dy, dz, point, registers, kept)
                 if rec[OPACITY] < 0.5:
-                    near = t + 1e-6 * max(1.0, t)
+                    near = past(t)
                     continue
                 material[y, x] = m
-                thing[y, x] = w.i4[w.i4[A_OWNER] + prim * OWNER + O_OBJECT] if prim >= 0 else -1
+                thing[y, x] = int(w.f4[w.i4[A_TRIANGLE] + prim * TRIANGLE_SIZE + T_OBJECT]) if prim >= 0 else -1
                 depth[y, x] = t / length
                 for c in range(3):
                     normal[y, x, c] = hit[H_NS + c]

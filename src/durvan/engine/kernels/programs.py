@@ -24,6 +24,7 @@ from durvan.engine.kernels.world import (
     M_BUMP_START_COUNT,
     M_CODE,
     M_CODE_COUNT,
+    M_FIXED,
     M_LOBES,
     M_OUT,
     M_OUT_COUNT,
@@ -39,11 +40,14 @@ from durvan.engine.kernels.world import (
     bare,
 )
 from durvan.optics.jit import address, beyond, entry, inner
+from durvan.optics.lobes import layout
 from durvan.optics.lobes.layout import BEYOND, RECORD
 
 (ADD, SUBTRACT, MULTIPLY, DIVIDE, POWER, LEAST, MOST, BELOW, FLOOR, ROOT, EXP, LOG, ABSOLUTE, PICTURE, NOISE) = range(
     15
 )
+
+set_walking = inner(layout.set_walking)
 
 
 @inner
@@ -179,14 +183,15 @@ def run(w: World, first: int, count: int, registers: F8) -> None:
 
 
 @inner
-def resolve(w: World, m: int, point: F8, registers: F8, rec: F8) -> None:
-    """The record of material `m` at a point (`POINT`: u, v, x, y, z, facing)."""
+def resolve(w: World, m: int, point: F8, registers: F8, room: F8) -> F8:
+    """The record of material `m` at a point (`POINT`: u, v, x, y, z, facing): where it lies, or in `room` when it varies."""
     info = w.i4[A_MATERIAL] + m * MATERIAL
     base = w.i4[A_BASE] + m * RECORD
+    if w.i4[info + M_FIXED] == 1:
+        return beyond(w.f8, base)
+    rec = room
     for k in range(w.i4[info + M_LOBES]):
         rec[k] = w.f8[base + k]
-    if w.i4[info + M_CODE_COUNT] == 0 and w.i4[info + M_OUT_COUNT] == 0:
-        return
     for k in range(w.i4[info + M_START_COUNT]):
         registers[k] = w.f8[w.i4[A_START] + w.i4[info + M_START] + k]
     for k in range(6):
@@ -197,6 +202,8 @@ def resolve(w: World, m: int, point: F8, registers: F8, rec: F8) -> None:
         place = w.i4[w.i4[A_OUT] + k * 2 + 0]
         if abs(value) < BEYOND:
             rec[place] = value
+    set_walking(rec)
+    return rec
 
 
 @inner
@@ -217,7 +224,10 @@ def resolve_many(w: World, m: int, points: F8, records: F8, size: int) -> None:
     registers = np.empty(size)
     width = records.shape[1]
     for n in range(points.shape[0]):
-        resolve(w, m, beyond(address(points), 6 * n), address(registers), beyond(address(records), width * n))
+        to = beyond(address(records), width * n)
+        rec = resolve(w, m, beyond(address(points), 6 * n), address(registers), to)
+        for k in range(w.i4[w.i4[A_MATERIAL] + m * MATERIAL + M_LOBES]):
+            to[k] = rec[k]
     registers[0] = 0.0
 
 

@@ -13,6 +13,7 @@ F8 = NDArray[np.float64]
 F4 = NDArray[np.float32]
 I4 = NDArray[np.int32]
 I8 = NDArray[np.int64]
+U1 = NDArray[np.uint8]
 
 # A light (and a solid shape that is one, or that has a material)
 KIND = 0
@@ -33,7 +34,11 @@ CHANCE = 25  # of being chosen
 GROUP = 26
 TRIANGLE = 27
 COS_DISC = 28  # of a far light: cosine of its half angle
+LIGHTING = 29  # which lighting it belongs to
 LIGHT = 32
+# Of a dome its axes in the world stand as those of other lights do, and where its picture lies in place of the origin:
+D_PICTURE, D_ROWS, D_COLUMNS = ORIGIN, ORIGIN + 1, ORIGIN + 2  # in the tables of domes
+D_HEIGHT, D_WIDTH = SIZE, SIZE + 1
 
 # A solid shape
 S_KIND = 0
@@ -70,61 +75,67 @@ M_BUMP, M_BUMP_COUNT, M_BUMP_START, M_BUMP_START_COUNT, M_BUMP_OUT = range(6, 11
 M_LOBES = 11  # how many numbers of the record are in use
 M_PLAIN = 12  # 1: solid everywhere, so that shadows need no look-up
 M_FRAME = 13  # 1: it needs to know how the UVs lie, for relief or for a stretched lobe
-MATERIAL = 14
+M_FIXED = 14  # 1: its record is the same everywhere, and is read where it lies
+MATERIAL = 15
 
-
-# Whose a triangle is
-O_MATERIAL, O_LIGHT, O_OBJECT, OWNER = range(4)
+# A triangle: everything about it in one piece of 128 bytes; numbers of things are whole ones in single precision
+T_CORNER = 0  # a corner and two edges
+T_NORMAL = 9  # of each corner
+T_UV = 18
+T_FLAT = 24  # the normal of its plane, at unit length
+T_MATERIAL, T_LIGHT, T_OBJECT = 27, 28, 29  # light −1: none
+T_SMOOTH = 30  # 1: its corners have normals of their own
+TRIANGLE_SIZE = 32
 
 # Where each table begins, in the array of its kind; these places stand at the front of the whole numbers
-A_BOXES = 0  # f4: [nodes, 48] least x, y, z and largest x, y, z of eight children
-A_CHILDREN = 1  # i4: [nodes, 8] a node, or −1 − leaf
-A_SOLIDS = 2  # i4: solid shapes in the order of the leaves
-A_CORNER = 3  # f4: [triangles, 9] a corner and two edges
-A_NORMAL = 4  # f4: [triangles, 9]
-A_UV = 5  # f4: [triangles, 6]
-A_OWNER = 6  # i4: [triangles, OWNER] material, light or −1, object
-A_SHAPES = 7  # f8: [shapes, SHAPE]
-A_BASE = 8  # f8: [materials, RECORD]
-A_MATERIAL = 9  # i4: [materials, MATERIAL]
-A_CODE = 10  # i4: [instructions, 6]
-A_START = 11  # f8: register contents
-A_OUT = 12  # i4: [outputs, 2] place in the record, register
-A_PICTURE = 13  # i4: [pictures, 5]
-A_BORDER = 14  # f8: [pictures, 4]
-A_PIXELS = 15  # f4: four a pixel
-A_LIGHT = 16  # f8: [lights, LIGHT]
-A_LIGHT_SUM = 17  # f8: [lights + 1] chances summed
-A_FAR = 18  # i4: lights that are seen where nothing else is
-A_DOME = 19  # f4: [height, width, 3] radiance, top row first
-A_DOME_ROWS = 20  # f8: [height + 1] summed
-A_DOME_COLUMNS = 21  # f8: [height, width + 1] summed
-A_DOME_FRAME = 22  # f8: [9] its axes in the world, as rows
-A_LEAVES = 23  # i4: [leaves, 4] first triangle and how many, first of the solids and how many
-A_BLOCKS = 24  # f4: [leaves, 72] corners and edges of up to eight triangles, row by row
-N_NODES, N_LIGHTS, N_FAR, N_DOME_HEIGHT, N_DOME_WIDTH = range(25, 30)  # how many there are
+A_TRIANGLE = 0  # f4: [triangles, TRIANGLE_SIZE]
+A_SHAPES = 1  # f8: [shapes, SHAPE]
+A_BASE = 2  # f8: [materials, RECORD]
+A_MATERIAL = 3  # i4: [materials, MATERIAL]
+A_CODE = 4  # i4: [instructions, 6]
+A_START = 5  # f8: register contents
+A_OUT = 6  # i4: [outputs, 2] place in the record, register
+A_PICTURE = 7  # i4: [pictures, 5]
+A_BORDER = 8  # f8: [pictures, 4]
+A_PIXELS = 9  # f4: four a pixel
+A_LIGHT = 10  # f8: [lights, LIGHT], those of a lighting side by side, the glowing triangles first
+A_LIGHT_SUM = 11  # f8: [lights + lightings] chances summed, of each lighting from 0 to 1
+A_LIGHTINGS = 12  # i4: [lightings, 2] the first of its lights and the one after its last
+A_FAR = 13  # i4: lights that are seen where nothing else is
+A_DOME = 14  # f4: pictures of domes, three numbers a pixel, top row first
+A_DOME_SUMS = 15  # f8: of each dome its rows [height + 1] and columns [height, width + 1] summed
+A_FIRST = 16  # i4: the number of the first triangle or body of each of the tree's geometries
+N_CUT_OUTS, N_LIGHTINGS, N_FAR = range(20, 23)  # how many there are
 HEAD = 32
 
 
 class World(NamedTuple):
     """Everything that a path meets, in one array of each kind of number: handing twenty arrays on would cost more
-    than a look-up does. `tables` are those of `durvan.optics.lobes`.
+    than a look-up does. `tables` are those of `durvan.optics.lobes`; `scene`, `meet` and `block` are the addresses of
+    the tree and of what looks for the first thing on a ray, and for anything.
     """
 
     f8: F8
     f4: F4
     i4: I4
     tables: F8
+    scene: int
+    meet: int
+    block: int
 
 
 @inner
 def bare(w: World) -> World:
     """The same as pointers, which is how all kernels hand it on."""
-    return World(address(w.f8), address(w.f4), address(w.i4), address(w.tables))
+    return World(address(w.f8), address(w.f4), address(w.i4), address(w.tables), w.scene, w.meet, w.block)
 
 
-def pack(tables_of_numbers: dict[int, NDArray[np.generic]], counts: dict[int, int], tables: F8) -> World:
-    """Put tables by the name of their place (`A_…`) and counts (`N_…`) into one array of each kind."""
+def pack(
+    tables_of_numbers: dict[int, NDArray[np.generic]], counts: dict[int, int], tables: F8, tree: tuple[int, int, int]
+) -> World:
+    """Put tables by the name of their place (`A_…`) and counts (`N_…`) into one array of each kind; `tree` is the address
+    of the tree and of its two functions.
+    """
     parts: dict[str, list[NDArray[np.generic]]] = {"f8": [], "f4": [], "i4": [np.zeros(HEAD, np.int32)]}
     length = {"f8": 0, "f4": 0, "i4": HEAD}
     head = parts["i4"][0]
@@ -135,7 +146,17 @@ def pack(tables_of_numbers: dict[int, NDArray[np.generic]], counts: dict[int, in
         length[kind] += table.size
     for place, count in counts.items():
         head[place] = count
-    joined = {kind: np.concatenate([*some, np.zeros(8, {"f8": np.float64, "f4": np.float32, "i4": np.int32}[kind])])
-              for kind, some in parts.items()}  # fmt: skip
+    joined = {kind: _lined_up(some) for kind, some in parts.items()}
     joined["i4"][:HEAD] = head
-    return World(joined["f8"], joined["f4"], joined["i4"], tables)  # type: ignore[arg-type]
+    return World(joined["f8"], joined["f4"], joined["i4"], tables, *tree)  # type: ignore[arg-type]
+
+
+def _lined_up(parts: list[NDArray[np.generic]]) -> NDArray[np.generic]:
+    """Arrays one after the other from an address that 128 divides, so that a triangle lies in two lines of the cache."""
+    kind = parts[0].dtype
+    count = sum(part.size for part in parts) + 8
+    room = np.zeros(count * kind.itemsize + 128, dtype=np.uint8)
+    start = -room.ctypes.data % 128
+    made = room[start : start + count * kind.itemsize].view(kind)
+    np.concatenate(parts, out=made[: count - 8])
+    return made

@@ -12,6 +12,7 @@ from pxr import Ar, Sdf, Tf, UsdUtils
 
 from durvan.errors import SceneFileError
 from durvan.formats.usd.opening import reads
+from durvan.formats.usd.words import said
 
 Put = Callable[[str], str]
 
@@ -98,9 +99,7 @@ def paths_in(file: Path) -> list[str]:
     try:
         UsdUtils.ModifyAssetPaths(layer, see)
     except (Tf.ErrorException, RuntimeError) as problem:
-        raise SceneFileError(
-            f"its paths cannot be read: {' '.join(str(problem).split())[-200:]}", file=file
-        ) from problem
+        raise SceneFileError(f"its paths cannot be read: {said(problem, 200)}", file=file) from problem
     return [written for written in found if written]
 
 

@@ -15,6 +15,7 @@ from pxr import Sdf, Tf, Usd, UsdUtils
 
 from durvan.errors import SceneFileError
 from durvan.formats.usd.opening import reads
+from durvan.formats.usd.words import said
 from durvan.scene.written import Replaced
 
 
@@ -88,4 +89,4 @@ if __name__ == "__main__":
     try:
         _flattened(told["beside"], Path(told["file"]), Replaced(**told["replaced"]))
     except (Tf.ErrorException, RuntimeError, SceneFileError) as problem:
-        sys.exit(" ".join(str(problem).split()))
+        sys.exit(said(problem))

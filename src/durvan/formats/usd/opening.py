@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
-import re
+import os
+from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from pxr import Sdf, Tf, Usd, UsdGeom, UsdUtils
 
 from durvan.errors import SceneFileError
+from durvan.foreign import text_of
+from durvan.formats.usd.words import said
+from durvan.regular import why_not
 from durvan.scene.graph import Value
 
 ENDINGS = (".usda", ".usdc", ".usd", ".usdz")
@@ -24,38 +29,57 @@ class Opened:
     remarks: list[str] = field(default_factory=list)
 
 
-def _tidy(message: str) -> str:
-    text = " ".join(str(message).split())
-    text = re.sub(r"Error in '[^']*' at line \d+ in file [^:]*: ?", "", text)
-    return text.strip("' :")[:400]
-
-
 def open_stage(file: Path) -> Opened:
     """Open a stage with everything loaded. Raises SceneFileError with the reason."""
+    reason = why_not(file)
+    if reason:
+        raise SceneFileError(f"{reason}.", file=str(file)[:300])
+    if file.suffix.lower() not in ENDINGS:
+        raise SceneFileError(f"is not a scene; Durvan opens {', '.join(ENDINGS)}.", file=file)
+    if file.stat().st_size == 0:
+        raise SceneFileError("is empty.", file=file)
     try:
-        if not file.exists():
-            raise SceneFileError("there is no such file.", file=file)
-        if not file.is_file():
-            raise SceneFileError("is not a file.", file=file)
-        if file.suffix.lower() not in ENDINGS:
-            raise SceneFileError(f"is not a scene; Durvan opens {', '.join(ENDINGS)}.", file=file)
-        if file.stat().st_size == 0:
-            raise SceneFileError("is empty.", file=file)
-    except OSError as problem:
-        raise SceneFileError(f"cannot be read: {problem.strerror}.", file=str(file)[:300]) from problem
+        os.fspath(file).encode("utf-8")
+    except UnicodeEncodeError as problem:
+        raise SceneFileError("its path is not UTF-8, and USD opens no such file; rename it.", file=file) from problem
     delegate = UsdUtils.CoalescingDiagnosticDelegate()
     try:
+        held = _looked_at(file)
         stage = Usd.Stage.Open(str(file), Usd.Stage.LoadAll)
+        del held
     except Tf.ErrorException as problem:
-        raise SceneFileError(f"USD cannot open it: {_tidy(str(problem))}.", file=file) from problem
+        raise SceneFileError(f"USD cannot open it: {said(problem)}.", file=file) from problem
     except RuntimeError as problem:
-        raise SceneFileError(f"USD cannot open it: {_tidy(str(problem))}.", file=file) from problem
+        raise SceneFileError(f"USD cannot open it: {said(problem)}.", file=file) from problem
     finally:
-        remarks = [_tidy(item.commentary) for item in delegate.TakeUncoalescedDiagnostics()]
+        remarks = [said(text_of(partial(getattr, one, "commentary"))) for one in delegate.TakeUncoalescedDiagnostics()]
         del delegate
     if stage is None:
         raise SceneFileError(f"USD cannot open it. {' '.join(remarks[:1])}".strip(), file=file)
     return Opened(stage, file, remarks)
+
+
+def _looked_at(file: Path) -> list[Any]:
+    """The layers that a stage will open, once it is known that all of them are files. Raises SceneFileError."""
+    waiting, known, kept = [str(file)], {str(file)}, []
+    while waiting:
+        layer = Sdf.Layer.FindOrOpen(waiting.pop())
+        if layer is None:
+            continue
+        kept.append(layer)
+        for written in layer.GetCompositionAssetDependencies():
+            place = layer.ComputeAbsolutePath(written)
+            if not place or place in known:
+                continue
+            known.add(place)
+            reason = why_not(place.partition("[")[0])
+            if "not a file" in reason:
+                raise SceneFileError(
+                    f"{reason}; nothing is read from it.", file=place[:300], inside=f"@{written[:200]}@"
+                )
+            if not reason and place.lower().endswith(ENDINGS):
+                waiting.append(place)
+    return kept
 
 
 def metres_per_unit(stage: Any) -> tuple[float, str]:
@@ -81,12 +105,20 @@ def _positive(value: float) -> tuple[float, str]:
     return 0.01, f"metersPerUnit is {value:g}; 0.01 is assumed."
 
 
+WRONG = (Tf.ErrorException, RuntimeError, TypeError, ValueError)  # what a value stored as another type makes it raise
+
+
+def asked(get: Callable[[], Any], otherwise: Any) -> Any:
+    """What the library answers, or something else where what is stored cannot be an answer."""
+    try:
+        return get()
+    except WRONG:
+        return otherwise
+
+
 def up_axis(stage: Any) -> str:
     """ "Y" or "Z"; "Y" when the stage says something else."""
-    try:
-        axis = str(UsdGeom.GetStageUpAxis(stage))
-    except (Tf.ErrorException, RuntimeError):
-        return "Y"
+    axis = str(asked(lambda: UsdGeom.GetStageUpAxis(stage), "Y"))
     return axis if axis in ("Y", "Z") else "Y"
 
 
@@ -99,14 +131,15 @@ def stage_metadata(stage: Any, unit: float, axis: str) -> dict[str, Value]:
     out: dict[str, Value] = {}
     for name in ("defaultPrim", "renderSettingsPrimPath"):
         if info.HasInfo(name):
-            out[name] = str(info.GetInfo(name))
+            out[name] = str(asked(partial(info.GetInfo, name), ""))
     if info.HasInfo("metersPerUnit"):
         out["metersPerUnit"] = unit
     if info.HasInfo("upAxis"):
         out["upAxis"] = axis
     for name in _TIMES:
-        if info.HasInfo(name) and isinstance(info.GetInfo(name), int | float):
-            out[name] = info.GetInfo(name)
+        value = asked(partial(info.GetInfo, name), None) if info.HasInfo(name) else None
+        if isinstance(value, int | float):
+            out[name] = value
     return out
 
 
@@ -120,7 +153,7 @@ def reads(file: Path) -> Any:
     try:
         layer = Sdf.Layer.OpenAsAnonymous(str(file))
     except (Tf.ErrorException, RuntimeError) as problem:
-        raise SceneFileError(f"does not read back: {_tidy(str(problem))}.", file=file) from problem
+        raise SceneFileError(f"does not read back: {said(problem)}.", file=file) from problem
     if layer is None:
         raise SceneFileError("does not read back.", file=file)
     return layer

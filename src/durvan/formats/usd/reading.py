@@ -11,7 +11,8 @@ from typing import Any
 from pxr import Gf, Sdf, Tf, Usd, UsdGeom, UsdLux, UsdRender, UsdShade
 
 from durvan.formats.usd.assets import named_by, sites
-from durvan.formats.usd.opening import Opened, layers, metres_per_unit, stage_metadata, up_axis
+from durvan.formats.usd.opening import Opened, asked, layers, metres_per_unit, stage_metadata, up_axis
+from durvan.formats.usd.words import said
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Link, Node, Problem, Value
 from durvan.scene.model import Kind, Oddity, Solid
@@ -55,9 +56,9 @@ class StageReader:
         self.report = report
         unit, odd = metres_per_unit(opened.stage)
         frames = None
-        if self.stage.HasAuthoredTimeCodeRange():
-            frames = (self.stage.GetStartTimeCode(), self.stage.GetEndTimeCode())
-        default = self.stage.GetDefaultPrim()
+        if asked(self.stage.HasAuthoredTimeCodeRange, False):
+            frames = asked(lambda: (self.stage.GetStartTimeCode(), self.stage.GetEndTimeCode()), None)
+        default = asked(self.stage.GetDefaultPrim, None)
         self.raw = RawScene(
             opened.file,
             unit,
@@ -68,7 +69,7 @@ class StageReader:
         )
         self.folder = str(opened.file.absolute().parent)
         self.raw.metadata = stage_metadata(self.stage, unit, self.raw.up_axis)
-        self.raw.title = str(self.stage.GetRootLayer().customLayerData.get("title", ""))
+        self.raw.title = str(asked(lambda: self.stage.GetRootLayer().customLayerData.get("title", ""), ""))
         if odd:
             self.raw.oddities.append(Oddity("stage-unit", "", "/", odd))
         for remark in dict.fromkeys(opened.remarks):
@@ -89,7 +90,7 @@ class StageReader:
                 self._prim(prim)
             except (Tf.ErrorException, RuntimeError) as problem:
                 # The library refuses one prim; the rest of the scene is as good as before.
-                self._odd("unreadable-prim", str(prim.GetPath()), " ".join(str(problem).split())[-200:])
+                self._odd("unreadable-prim", str(prim.GetPath()), said(problem, 200))
         if any(thing.kind is Kind.CAMERA for thing in self.raw.things):
             self._solids()
         self._others({picture.written for picture in self.raw.pictures})
@@ -193,7 +194,7 @@ class StageReader:
         try:
             raw = attribute.Get(self.time)
         except (Tf.ErrorException, RuntimeError, TypeError) as problem:
-            problems[port] = Problem(f"The value cannot be read: {' '.join(str(problem).split())[:200]}")
+            problems[port] = Problem(f"The value cannot be read: {said(problem, 200)}")
             return None
         if isinstance(raw, Sdf.AssetPath):
             return self._picture(raw, attribute, node, port)

@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pxr import Gf, Tf, Usd, UsdGeom, UsdShade
 
-from durvan.formats.usd.opening import metres_per_unit, open_stage
+from durvan.formats.usd.opening import metres_per_unit, open_stage, up_axis
+from durvan.formats.usd.words import said
 from durvan.progress import Report, Step, silent
 from durvan.scene.shapes import Mesh, Shapes
 
@@ -26,7 +27,7 @@ class _Reader:
     def __init__(self, stage: Usd.Stage, report: Report) -> None:
         self.stage, self.report = stage, report
         self.unit, _ = metres_per_unit(stage)
-        self.shapes = Shapes(up_axis=str(UsdGeom.GetStageUpAxis(stage)))
+        self.shapes = Shapes(up_axis=up_axis(stage))
         self.time = Usd.TimeCode.EarliestTime()
         self.cache = UsdGeom.XformCache(self.time)
         self.bindings = UsdShade.MaterialBindingAPI
@@ -43,7 +44,7 @@ class _Reader:
                 if self._prim(prim):
                     walk.PruneChildren()
             except (Tf.ErrorException, RuntimeError, ValueError) as problem:
-                self.shapes.notes.append(f"{prim.GetPath()}: {' '.join(str(problem).split())[-160:]}")
+                self.shapes.notes.append(f"{prim.GetPath()}: {said(problem, 160)}")
         return self.shapes
 
     def _prim(self, prim: Usd.Prim) -> bool:
@@ -190,7 +191,7 @@ class _Reader:
         try:
             matrices = instancer.ComputeInstanceTransformsAtTime(self.time, self.time)
         except (Tf.ErrorException, RuntimeError) as problem:
-            self.shapes.notes.append(f"{instancer.GetPath()}: {str(problem)[-120:]}")
+            self.shapes.notes.append(f"{instancer.GetPath()}: {said(problem, 120)}")
             return
         which = instancer.GetProtoIndicesAttr().Get(self.time) or []
         targets = instancer.GetPrototypesRel().GetForwardedTargets()

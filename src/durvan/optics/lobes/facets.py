@@ -6,6 +6,7 @@ import math
 
 from durvan.optics.jit import inner, small
 from durvan.optics.lobes.layout import BECKMANN, BLINN, GGX
+from durvan.optics.lobes.turns import turn
 
 
 @small
@@ -114,9 +115,9 @@ def sample(
             t1x, t1y = 1.0, 0.0
         t2x, t2y, t2z = -z * t1y, z * t1x, x * t1y - y * t1x
         r = math.sqrt(u)
-        phi = 2.0 * math.pi * v
-        p1 = r * math.cos(phi)
-        p2 = r * math.sin(phi)
+        c, si = turn(v)
+        p1 = r * c
+        p2 = r * si
         s = 0.5 * (1.0 + z)
         p2 = (1.0 - s) * math.sqrt(max(1.0 - p1 * p1, 0.0)) + s * p2
         p3 = math.sqrt(max(1.0 - p1 * p1 - p2 * p2, 0.0))
@@ -125,8 +126,7 @@ def sample(
         hz = max(p2 * t2z + p3 * z, 1e-9)
         length = math.sqrt(hx * hx + hy * hy + hz * hz)
         return hx / length, hy / length, hz / length
-    phi = 2.0 * math.pi * v
-    c, s = math.cos(phi), math.sin(phi)
+    c, s = turn(v)
     if shape == BECKMANN:
         # a Gaussian of slopes: scale the isotropic one along each axis
         slope = math.sqrt(-math.log(max(1.0 - u, 1e-30)))

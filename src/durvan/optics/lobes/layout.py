@@ -10,7 +10,7 @@ COUNT = 0  # how many lobes
 OPACITY = 1  # 1 is solid
 GLOW = 2  # radiance in nit, three channels
 MURK = 5  # absorption inside, per metre, three channels
-THIN = 8  # 1 for a wall without an inside
+INSIDE = 8  # 1 where light may get in and be bent, so that it can also be met from within
 RELIEF = 9  # 0 none, 1 a tangent-space normal, 2 a height
 NORMAL = 10  # the tangent-space normal, green up, three channels from −1 to 1
 HEIGHT = 13  # metres
@@ -52,3 +52,12 @@ CONSTANT, DIELECTRIC, CONDUCTOR, SCHLICK, WALL = range(5)
 BARE, SCALED, RECIPROCAL = range(3)
 
 MIRROR = 1e-3  # below this alpha a facet lobe is a mirror: one direction, no density
+
+
+def set_walking(rec: object) -> None:
+    """Have light walk below the surface wherever a lobe scatters there and it flies some way. Compiled by the kernels."""
+    if max(rec[REACH], max(rec[REACH + 1], rec[REACH + 2])) > 1e-5:
+        for n in range(int(rec[COUNT])):
+            b = HEADER + n * LOBE
+            if rec[b + KIND] == DEEP_DIFFUSE and rec[b + WEIGHT] + rec[b + WEIGHT + 1] + rec[b + WEIGHT + 2] > 0.0:
+                rec[b + KIND] = DEEP_WALK

@@ -20,7 +20,6 @@ from durvan.optics.lobes.layout import (
     AMOUNT,
     BARE,
     BLINN,
-    CONSTANT,
     COUNT,
     COVER,
     DEEP_DIFFUSE,
@@ -28,10 +27,12 @@ from durvan.optics.lobes.layout import (
     DIELECTRIC,
     DIFFUSE,
     FACETS,
+    FILM,
     FIRST,
     FRESNEL,
     FULL,
     HEADER,
+    INSIDE,
     KIND,
     LOBE,
     MIRROR,
@@ -44,17 +45,20 @@ from durvan.optics.lobes.layout import (
     STRAIGHT,
     THROUGH,
     TURN,
+    WALL,
     WEIGHT,
     WITHIN,
 )
 from durvan.optics.lobes.tables import (
     Tables,
+    given_back,
     glass,
     lobe_albedo,
     mean_albedo,
     schlick_parts,
     sheen_scale,
 )
+from durvan.optics.lobes.turns import turn
 
 Array = NDArray[np.float64]
 Colour = tuple[float, float, float]
@@ -73,8 +77,46 @@ def is_mirror(rec: Array, b: int) -> bool:
 
 
 @inner
-def cover(rec: Array, b: int, o: float, i: float, tables: Tables, both: bool) -> Colour:
-    """What the lobes over lobe `b` leave to it, three channels; `both` also counts the way to the light."""
+def from_inside(rec: Array, oz: float) -> bool:
+    """Whether an eye on the lower side is inside a body: it is where light gets in. Else it sees a back like the front."""
+    if oz >= 0.0 or rec[INSIDE] == 0.0:
+        return False
+    for n in range(int(rec[COUNT])):
+        b = HEADER + n * LOBE
+        if int(rec[b + KIND]) == REFRACT and rec[b + WEIGHT] + rec[b + WEIGHT + 1] + rec[b + WEIGHT + 2] > 0.0:
+            return True
+    return False
+
+
+@small
+def is_matt(rec: Array) -> bool:
+    """Whether it is one even matt lobe and nothing else, which needs no more than its colour."""
+    return rec[COUNT] == 1.0 and rec[HEADER + KIND] == DIFFUSE and rec[HEADER + ALPHA_X] <= 0.0
+
+
+@small
+def is_clear(rec: Array) -> bool:
+    """Whether it is a clear body or pane and nothing else: a mirror, and one that lets through, with nothing over them."""
+    if rec[COUNT] != 2.0 or rec[HEADER + KIND] != REFLECT:
+        return False
+    other = HEADER + LOBE
+    body = rec[other + KIND] == REFRACT and rec[HEADER + FRESNEL] == DIELECTRIC
+    pane = rec[other + KIND] == STRAIGHT and rec[HEADER + FRESNEL] == WALL
+    return (
+        (body or pane)
+        and rec[HEADER + PARENT] < 0.0
+        and rec[other + PARENT] < 0.0
+        and rec[HEADER + FILM] <= 0.0
+        and is_mirror(rec, HEADER)
+        and is_mirror(rec, other)
+    )
+
+
+@inner
+def cover(rec: Array, b: int, o: float, i: float, tables: Tables, both: bool, inside: bool) -> Colour:
+    """What the lobes over lobe `b` leave to it, three channels; `both` also counts the way to the light. Seen from
+    inside they take what they reflect there.
+    """
     r = g = bl = 1.0
     p = int(rec[b + PARENT])
     guard = 0
@@ -86,11 +128,11 @@ def cover(rec: Array, b: int, o: float, i: float, tables: Tables, both: bool) ->
             amount = rec[q + AMOUNT]
             alone = 1.0 / max(rec[q + WITHIN], 1e-6)
             wr, wg, wb = rec[q + WEIGHT] * alone, rec[q + WEIGHT + 1] * alone, rec[q + WEIGHT + 2] * alone
-            er, eg, eb = lobe_albedo(rec, q, o, tables, False)
+            er, eg, eb = lobe_albedo(rec, q, o, tables, inside)
             kr = max(1.0 - wr * er, 0.0)
             kg = max(1.0 - wg * eg, 0.0)
             kb = max(1.0 - wb * eb, 0.0)
-            if how == RECIPROCAL and both:
+            if how == RECIPROCAL and both and not inside:
                 fr, fg, fb = lobe_albedo(rec, q, i, tables, False)
                 mean = mean_albedo(rec, q, tables)
                 kr *= max(1.0 - wr * fr, 0.0) / max(1.0 - wr * mean, 1e-6)
@@ -121,23 +163,19 @@ def _turned(rec: Array, b: int, x: float, y: float) -> tuple[float, float]:
 
 @inner
 def _given_back(rec: Array, b: int, o: float, tables: Tables) -> Colour:
-    """The factor that gives back what is lost between facets (Turquin 2019, eq. 16)."""
     if rec[b + FULL] == 0.0:
         return 1.0, 1.0, 1.0
     first, second = schlick_parts(tables, int(rec[b + FACETS]), math.sqrt(rec[b + ALPHA_X] * rec[b + ALPHA_Y]), o)
-    lost = 1.0 / max(first + second, 0.05) - 1.0
-    r, g, bl = (1.0, 1.0, 1.0) if int(rec[b + FRESNEL]) == CONSTANT else fresnel.facing(rec, b)
-    return 1.0 + r * lost, 1.0 + g * lost, 1.0 + bl * lost
+    return given_back(rec, b, first + second, fresnel.facing(rec, b))
 
 
 @inner
 def lobe(
-    rec: Array, b: int, ox: float, oy: float, oz: float, ix: float, iy: float, iz: float, tables: Tables
+    rec: Array, b: int, ox: float, oy: float, oz: float, ix: float, iy: float, iz: float, tables: Tables, inside: bool
 ) -> tuple[float, float, float, float]:
     """One lobe that is no mirror: its value, three channels, weighted but not covered, and its probability."""
     kind = int(rec[b + KIND])
-    inside = oz < 0.0
-    if inside:
+    if oz < 0.0:
         oz, iz = -oz, -iz
     if oz < 1e-6:
         return 0.0, 0.0, 0.0, 0.0
@@ -226,17 +264,29 @@ def lobe(
 
 @inner
 def shares(rec: Array, oz: float, tables: Tables, out: Array) -> float:
-    """How likely each lobe is to be sampled, written to `out`, summing to 1; gives what they reflect together."""
+    """How likely each lobe is to be sampled, written to `out`, summing to 1; gives what they reflect together
+    (of one lobe alone its weight).
+    """
     count = int(rec[COUNT])
+    if count == 1:
+        out[0] = 1.0
+        return max(rec[HEADER + WEIGHT], max(rec[HEADER + WEIGHT + 1], rec[HEADER + WEIGHT + 2]))
+    if is_clear(rec):  # by what each reflects or lets through; they have their colours for themselves
+        other = HEADER + LOBE + WEIGHT
+        inside = from_inside(rec, oz)
+        out[0] = fresnel.law(rec, HEADER, abs(oz), inside)[0]
+        out[1] = 1.0 - out[0]
+        most = max(rec[HEADER + WEIGHT], max(rec[HEADER + WEIGHT + 1], rec[HEADER + WEIGHT + 2]))
+        return max(most, max(rec[other], max(rec[other + 1], rec[other + 2])))
     total = 0.0
     o = max(abs(oz), 1e-4)
-    inside = oz < 0.0
+    inside = from_inside(rec, oz)
     for n in range(count):
         b = HEADER + n * LOBE
         kind = int(rec[b + KIND])
         value = 0.0
         if kind != NONE:
-            kr, kg, kb = cover(rec, b, o, o, tables, False)
+            kr, kg, kb = cover(rec, b, o, o, tables, False, inside)
             er, eg, eb = 1.0, 1.0, 1.0
             if kind == REFLECT or kind == SHEEN:
                 er, eg, eb = lobe_albedo(rec, b, o, tables, inside)
@@ -276,15 +326,21 @@ def evaluate(
     rec: Array, ox: float, oy: float, oz: float, ix: float, iy: float, iz: float, tables: Tables, chances: Array
 ) -> tuple[float, float, float, float]:
     """All lobes but mirrors: the value per steradian, three channels, and the probability with `chances` of `shares`."""
+    if is_matt(rec):
+        if oz * iz <= 0.0:
+            return 0.0, 0.0, 0.0, 0.0
+        k = 1.0 / math.pi
+        return rec[HEADER + WEIGHT] * k, rec[HEADER + WEIGHT + 1] * k, rec[HEADER + WEIGHT + 2] * k, abs(iz) * k
     r = g = bl = pdf = 0.0
     o, i = max(abs(oz), 1e-6), max(abs(iz), 1e-6)
+    inside = from_inside(rec, oz)
     for n in range(int(rec[COUNT])):
         b = HEADER + n * LOBE
         if chances[n] <= 0.0 or is_mirror(rec, b):
             continue
-        fr, fg, fb, p = lobe(rec, b, ox, oy, oz, ix, iy, iz, tables)
+        fr, fg, fb, p = lobe(rec, b, ox, oy, oz, ix, iy, iz, tables, inside)
         if fr > 0.0 or fg > 0.0 or fb > 0.0:
-            kr, kg, kb = cover(rec, b, o, i, tables, True)
+            kr, kg, kb = cover(rec, b, o, i, tables, True, inside)
             r, g, bl = r + fr * kr, g + fg * kg, bl + fb * kb
         pdf += chances[n] * p
     return r, g, bl, pdf
@@ -292,12 +348,11 @@ def evaluate(
 
 @inner
 def _mirror(
-    rec: Array, b: int, ox: float, oy: float, oz: float, tables: Tables
+    rec: Array, b: int, ox: float, oy: float, oz: float, inside: bool
 ) -> tuple[float, float, float, float, float, float]:
     """The one direction of a mirror lobe and what comes from there, weighted, not covered."""
     kind = int(rec[b + KIND])
     c = abs(oz)
-    inside = oz < 0.0
     r, g, bl = fresnel.law(rec, b, c, inside)
     if kind == REFLECT:
         return -ox, -oy, oz, rec[b + WEIGHT] * r, rec[b + WEIGHT + 1] * g, rec[b + WEIGHT + 2] * bl
@@ -316,7 +371,7 @@ def _mirror(
     return (
         -ox / n,
         -oy / n,
-        (z if inside else -z),
+        (z if oz < 0.0 else -z),
         rec[b + WEIGHT] * t,
         rec[b + WEIGHT + 1] * t,
         rec[b + WEIGHT + 2] * t,
@@ -330,6 +385,13 @@ def sample(
     """A direction to the light: x, y, z, the weight (value × cosine ÷ probability) in three channels, the probability,
     whether it came from a mirror, and from which lobe (−1 when nothing comes). `chances` is as `shares` wrote it.
     """
+    if is_matt(rec) and abs(oz) >= 1e-6:
+        radius = math.sqrt(u)
+        c, s = turn(v)
+        iz = math.sqrt(max(1.0 - u, 1e-12))
+        up = iz if oz > 0.0 else -iz
+        k = HEADER + WEIGHT
+        return radius * c, radius * s, up, rec[k], rec[k + 1], rec[k + 2], iz / math.pi, False, 0
     count = int(rec[COUNT])
     chosen = -1
     rest = w
@@ -343,42 +405,35 @@ def sample(
         return 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, False, -1
     b = HEADER + chosen * LOBE
     kind = int(rec[b + KIND])
+    inside = from_inside(rec, oz)
     if is_mirror(rec, b):
-        ix, iy, iz, r, g, bl = _mirror(rec, b, ox, oy, oz, tables)
+        ix, iy, iz, r, g, bl = _mirror(rec, b, ox, oy, oz, inside)
         if iz == 0.0:
             return 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, True, -1
-        kr, kg, kb = cover(rec, b, abs(oz), abs(iz), tables, True)
+        kr, kg, kb = cover(rec, b, abs(oz), abs(iz), tables, True, inside)
         p = chances[chosen]
         return ix, iy, iz, r * kr / p, g * kg / p, bl * kb / p, p, True, chosen
     side = 1.0 if oz > 0.0 else -1.0
     if kind == DEEP_WALK:
-        radius, phi = math.sqrt(u), 2.0 * math.pi * v
-        kr, kg, kb = cover(rec, b, abs(oz), math.sqrt(max(1.0 - u, 0.0)), tables, True)
+        radius = math.sqrt(u)
+        c, s = turn(v)
+        iz = math.sqrt(max(1.0 - u, 1e-9))
+        kr, kg, kb = cover(rec, b, abs(oz), iz, tables, True, inside)
         p = chances[chosen]
         wr, wg, wb = rec[b + WEIGHT] * kr / p, rec[b + WEIGHT + 1] * kg / p, rec[b + WEIGHT + 2] * kb / p
-        return (
-            radius * math.cos(phi),
-            radius * math.sin(phi),
-            -math.sqrt(max(1.0 - u, 1e-9)) * side,
-            wr,
-            wg,
-            wb,
-            p,
-            True,
-            chosen,
-        )
+        return radius * c, radius * s, -iz * side, wr, wg, wb, p, True, chosen
     if kind == DIFFUSE or kind == DEEP_DIFFUSE or kind == THROUGH:
         radius = math.sqrt(u)
-        phi = 2.0 * math.pi * v
-        ix, iy = radius * math.cos(phi), radius * math.sin(phi)
+        c, s = turn(v)
+        ix, iy = radius * c, radius * s
         iz = math.sqrt(max(1.0 - u, 0.0)) * side
         if kind == THROUGH:
             iz = -iz
     elif kind == SHEEN:
         iz = u * side
         radius = math.sqrt(max(1.0 - u * u, 0.0))
-        phi = 2.0 * math.pi * v
-        ix, iy = radius * math.cos(phi), radius * math.sin(phi)
+        c, s = turn(v)
+        ix, iy = radius * c, radius * s
     else:
         ax, ay = max(rec[b + ALPHA_X], 1e-4), max(rec[b + ALPHA_Y], 1e-4)
         tx, ty = _turned(rec, b, ox, oy)
@@ -388,7 +443,7 @@ def sample(
         if c <= 0.0:
             return 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, False, -1
         if kind == REFRACT:
-            n = 1.0 / rec[b + FIRST] if side < 0.0 else rec[b + FIRST]
+            n = 1.0 / rec[b + FIRST] if inside else rec[b + FIRST]
             s2 = (1.0 - c * c) / (n * n)
             if s2 >= 1.0:
                 return 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, False, -1
@@ -440,7 +495,7 @@ def albedos(rec: Array, cosines: Array, tables: Tables, out: Array) -> None:
             kind = int(rec[b + KIND])
             if kind == NONE:
                 continue
-            kr, kg, kb = cover(record, b, o, o, table, False)
+            kr, kg, kb = cover(record, b, o, o, table, False, False)
             er, eg, eb = lobe_albedo(record, b, o, table, False)
             side = 0
             if kind == REFRACT:

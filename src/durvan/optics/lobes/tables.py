@@ -1,8 +1,8 @@
 """How much a facet lobe reflects in all: albedos towards a direction and on average, worked out once and looked up.
 
 For laws of the form F0·A + B (Schlick) the two parts A and B are kept; for dielectrics the albedo by index. Both
-are of the very lobes in `facets`, integrated with their own sampling. Cosines and √α run evenly from 0 to 1, indices
-by their logarithm.
+are of the very lobes in `facets`, integrated with their own sampling. Cosines and √α run evenly from 0 to 1, indices n
+by (n − 1)/(n + 1) from −1 to 1, so that any index has its place.
 """
 
 from __future__ import annotations
@@ -15,12 +15,16 @@ from numpy.typing import NDArray
 from durvan.optics.jit import entry, inner, kernel_folder, small
 from durvan.optics.lobes import diffuse, facets, fresnel
 from durvan.optics.lobes.layout import (
+    ALPHA_X,
+    ALPHA_Y,
     CONDUCTOR,
     CONSTANT,
     DIELECTRIC,
     FACETS,
+    FILM,
     FIRST,
     FRESNEL,
+    FULL,
     KIND,
     REFLECT,
     SECOND,
@@ -29,8 +33,7 @@ from durvan.optics.lobes.layout import (
 )
 from durvan.replacing import replacing
 
-COSINES, ALPHAS, INDICES = 24, 24, 21  # an index of exactly 1 is among them: below it everything may be reflected
-LEAST_INDEX, MOST_INDEX = 1.0 / 3.0, 3.0
+COSINES, ALPHAS, INDICES = 24, 24, 41  # an index of exactly 1 is among them: below it everything may be reflected
 Array = NDArray[np.float64]
 
 
@@ -101,7 +104,8 @@ def _compute(
                 parts[shape, j, k, 0] = a
                 parts[shape, j, k, 1] = b
                 for n in range(indices):
-                    index = math.exp(math.log(3.0) * (2.0 * n / (indices - 1.0) - 1.0))
+                    root = min(max(2.0 * n / (indices - 1.0) - 1.0, -0.9999), 0.9999)
+                    index = (1.0 + root) / (1.0 - root)
                     glass[shape, n, j, k] = _parts(shape, o, alpha, index, count)[2]
     for j in range(alphas):
         for k in range(cosines):
@@ -167,7 +171,7 @@ def _between(value: float, count: int) -> tuple[int, float]:
 
 @small
 def _index_place(index: float) -> float:
-    return 0.5 * (math.log(min(max(index, LEAST_INDEX), MOST_INDEX)) / 1.0986122886681098 + 1.0)
+    return index / (index + 1.0)
 
 
 @inner
@@ -226,46 +230,65 @@ def sheen_scale(tables: Tables, roughness: float, o: float, i: float) -> float:
 
 
 @inner
+def given_back(rec: object, b: int, once: float, mean: tuple[float, float, float]) -> tuple[float, float, float]:
+    """The factor that gives back what is lost between facets (Turquin 2019, eq. 16), where the lobe says so.
+
+    `once` is what they reflect at once of light that they do not colour; `mean` what they reflect when faced.
+    """
+    if rec[b + FULL] == 0.0:
+        return 1.0, 1.0, 1.0
+    lost = 1.0 / max(once, 0.05) - 1.0
+    r, g, bl = (1.0, 1.0, 1.0) if int(rec[b + FRESNEL]) == CONSTANT else mean
+    return 1.0 + r * lost, 1.0 + g * lost, 1.0 + bl * lost
+
+
+@inner
 def lobe_albedo(rec: object, b: int, cosine: float, tables: Tables, inside: bool) -> tuple[float, float, float]:
-    """What a lobe with a boundary reflects towards a cosine, three channels, before its weight."""
+    """What a lobe with a boundary reflects towards a cosine, three channels, before its weight; with what it gives back."""
     kind = int(rec[b + KIND])
     if kind == SHEEN:
-        e = min(sheen_albedo(tables, rec[b + 4], cosine), 1.0)
+        e = min(sheen_albedo(tables, rec[b + ALPHA_X], cosine), 1.0)
         return e, e, e
     if kind != REFLECT:
         return 1.0, 1.0, 1.0
     shape = int(rec[b + FACETS])
-    alpha = math.sqrt(rec[b + 4] * rec[b + 5])
+    alpha = math.sqrt(rec[b + ALPHA_X] * rec[b + ALPHA_Y])
     how = int(rec[b + FRESNEL])
-    if how == DIELECTRIC or how == WALL:
-        n = rec[b + FIRST]
-        if rec[b + 21] > 0.0 and not inside:
-            return fresnel.law(rec, b, cosine, False)
-        e = glass(tables, shape, alpha, cosine, 1.0 / n if inside else n)
-        if how == WALL:
-            e = 2.0 * e / (1.0 + e)
-        return e, e, e
+    if (how == DIELECTRIC or how == WALL) and rec[b + FILM] <= 0.0 and rec[b + FULL] == 0.0:
+        r = glass(tables, shape, alpha, cosine, 1.0 / rec[b + FIRST] if inside else rec[b + FIRST])
+        r = r if how == DIELECTRIC else 2.0 * r / (1.0 + r)
+        return r, r, r
     first, second = schlick_parts(tables, shape, alpha, cosine)
-    if how == CONSTANT:
-        return first + second, first + second, first + second
-    if how == CONDUCTOR:
+    back = given_back(rec, b, first + second, fresnel.facing(rec, b))
+    if rec[b + FILM] > 0.0 and not inside and how != CONDUCTOR:
+        r, g, bl = fresnel.law(rec, b, cosine, False)
+        r, g, bl = r * (first + second), g * (first + second), bl * (first + second)
+    elif how == DIELECTRIC or how == WALL:
+        n = rec[b + FIRST]
+        r = glass(tables, shape, alpha, cosine, 1.0 / n if inside else n)
+        if how == WALL:
+            r = 2.0 * r / (1.0 + r)
+        g = bl = r
+    elif how == CONSTANT:
+        r = g = bl = first + second
+    elif how == CONDUCTOR:
         r, g, bl = fresnel.facing(rec, b)
-        return r * first + second, g * first + second, bl * first + second
-    return (
-        rec[b + FIRST] * first + second * min(rec[b + SECOND], 1.0),
-        rec[b + FIRST + 1] * first + second * min(rec[b + SECOND + 1], 1.0),
-        rec[b + FIRST + 2] * first + second * min(rec[b + SECOND + 2], 1.0),
-    )
+        r, g, bl = r * first + second, g * first + second, bl * first + second
+    else:
+        r = rec[b + FIRST] * first + second * min(rec[b + SECOND], 1.0)
+        g = rec[b + FIRST + 1] * first + second * min(rec[b + SECOND + 1], 1.0)
+        bl = rec[b + FIRST + 2] * first + second * min(rec[b + SECOND + 2], 1.0)
+    return r * back[0], g * back[1], bl * back[2]
 
 
 @inner
 def mean_albedo(rec: object, b: int, tables: Tables) -> float:
     """What a covering lobe reflects on average over the hemisphere, grey, before its weight."""
     if int(rec[b + KIND]) == SHEEN:
-        j, a = _between(rec[b + 4], ALPHAS)
+        j, a = _between(rec[b + ALPHA_X], ALPHAS)
         return (1 - a) * tables[FUZZ_MEAN + j] + a * tables[FUZZ_MEAN + j + 1]
     shape = int(rec[b + FACETS])
-    alpha = math.sqrt(rec[b + 4] * rec[b + 5])
+    alpha = math.sqrt(rec[b + ALPHA_X] * rec[b + ALPHA_Y])
     if int(rec[b + FRESNEL]) == DIELECTRIC:
         return glass_mean(tables, shape, alpha, rec[b + FIRST])
     j, a = _between(math.sqrt(alpha), ALPHAS)

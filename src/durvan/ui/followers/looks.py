@@ -7,8 +7,8 @@ from functools import singledispatchmethod
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QObject, Qt, QTimer, Signal
-from PySide6.QtGui import QImage
+from PySide6.QtCore import QBuffer, QObject, Qt, QTimer, Signal
+from PySide6.QtGui import QImage, QPainter
 
 from durvan.crossing.looks import questions
 from durvan.crossing.looks.client import Renderer
@@ -16,6 +16,7 @@ from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.looks.pairs import Pair, pair, unfitted
 from durvan.crossing.looks.questions import Fitted
 from durvan.errors import MisuseError
+from durvan.record.page import Gallery
 from durvan.scene.drift import Drift
 from durvan.scene.model import Kind, Scene
 from durvan.ui.shared.state import State
@@ -34,6 +35,24 @@ def image(picture: NDArray[np.uint8]) -> QImage:
     return QImage(held.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()
 
 
+def beside(pictures: list[QImage]) -> QImage:
+    """Pictures of one size side by side."""
+    width, height = pictures[0].width(), pictures[0].height()
+    made = QImage(width * len(pictures), height, QImage.Format.Format_RGB888)
+    painter = QPainter(made)
+    for place, picture in enumerate(pictures):
+        painter.drawImage(place * width, 0, picture)
+    painter.end()
+    return made
+
+
+def _png(picture: QImage) -> bytes:
+    held = QBuffer()
+    held.open(QBuffer.OpenModeFlag.WriteOnly)
+    picture.save(held, b"PNG")
+    return bytes(held.data().data())
+
+
 @dataclass
 class Closely:
     """A swatch pair as the views draw it: three lightings of source, target and difference."""
@@ -43,7 +62,6 @@ class Closely:
     difference: list[QImage]
     drift: Drift
     polar: NDArray[np.float64]
-    notes: tuple[tuple[str, ...], tuple[str, ...]]
     done: bool
 
 
@@ -89,6 +107,16 @@ class Looks(QObject):
         self._told.stop()
         self.renderer.close()
 
+    def gallery(self) -> Gallery:
+        """What has been seen so far, for a record."""
+        made = {thing: (_png(pair[0]), _png(pair[1])) for thing, pair in self.small.items()}
+        made.update(
+            (thing, (_png(beside(one.source)), _png(beside(one.target)))) for thing, one in self.closely.items()
+        )
+        views = tuple(_png(self.views[side][0]) for side in ("source", "target") if side in self.views)
+        camera = self._camera().rpartition("/")[2]
+        return Gallery(made, views, camera) if len(views) == 2 else Gallery(made)
+
     # asking
 
     def _opened(self) -> None:
@@ -108,13 +136,14 @@ class Looks(QObject):
         session = self.state.session
         return next((thing.id for thing in session.scene.of(Kind.CAMERA)), "") if session is not None else ""
 
-    def _pairs(self) -> list[Pair]:
+    def _pairs(self, most: int | None) -> list[Pair]:
+        """The materials that are carried, those that cover most of the camera's picture first."""
         session = self.state.session
         if session is None:
             return []
         found = [t for t in session.scene.of(Kind.MATERIAL) if t.id in session.plan.translations]
         found.sort(key=lambda thing: -self.shares.get(thing.id, 0.0))
-        return [pair(thing, session.plan.translations[thing.id], session.now.view.used_by) for thing in found[:MOST]]
+        return [pair(thing, session.plan.translations[thing.id], session.now.view.used_by) for thing in found[:most]]
 
     def _renewed(self) -> None:
         session = self.state.session
@@ -122,17 +151,22 @@ class Looks(QObject):
             return
         if self._files != _files_of(session.scene):  # other pictures: both sides look different now
             self._opened()
-        pairs = self._pairs()
+        pairs = self._pairs(MOST)
         fresh = [one for one in pairs if self._keys.get(one.thing.id) != one.key]
         self._keys.update((one.thing.id, one.key) for one in fresh)
         if not fresh:
             return
-        unmeasured = [one for one in pairs if one.key not in session.evidence.drifts]
+        known = session.evidence.drifts
+        unmeasured = [one for one in pairs if (found := known.get(one.key)) is None or found.guessed]
         self.left = len(unmeasured)
         camera = self._camera()
         if camera:
-            self.renderer.ask(questions.Render(camera, session.plan.target_things, VIEW, FIRST_SAMPLES))
+            plan = session.plan
+            self.renderer.ask(questions.Render(camera, plan.target_things, plan.corrected, VIEW, FIRST_SAMPLES))
             self.renderer.ask(questions.Refine(VIEW_SAMPLES))
+        self.renderer.ask(
+            questions.GuessAll([one for one in self._pairs(None) if one.key not in session.evidence.drifts])
+        )
         self.renderer.ask(questions.MeasureAll(unmeasured))
         self._asked = ""
         self._look()
@@ -177,10 +211,15 @@ class Looks(QObject):
         self._learn(answer.key, answer.drift)
 
     @_taken.register
+    def _(self, answer: questions.Guessed) -> None:
+        for key, drift in answer.drifts.items():
+            self._learn(key, drift)
+
+    @_taken.register
     def _(self, answer: questions.Seen) -> None:
         self.closely[answer.thing] = Closely(
             [image(p) for p in answer.source], [image(p) for p in answer.target], [image(p) for p in answer.difference],
-            answer.drift, answer.polar, answer.notes, answer.done,
+            answer.drift, answer.polar, answer.done,
         )  # fmt: skip
         if answer.done:
             self._learn(answer.key, answer.drift)

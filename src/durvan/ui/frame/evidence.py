@@ -204,11 +204,11 @@ class Evidence(QScrollArea):
         across = QHBoxLayout()
         across.addWidget(label("drift", bold=True))
         across.addStretch(1)
-        across.addWidget(label(f"{found.mean:.2f}", TITLE, bold=True))
+        across.addWidget(label(found.told(2), TITLE, bold=True))
         across.addWidget(small(f"± {found.noise:.2f} ΔE00"))
         self.down.addLayout(across)
-        pairs = [
-            ("grade", found.grade, ""),
+        pairs = [("grade", found.grade, "")] if not found.caveats else []
+        pairs += [
             ("worst 5 %", f"{found.worst:.1f}", "ΔE00"),
             ("most under", found.lighting, "light"),
         ]
@@ -219,14 +219,15 @@ class Evidence(QScrollArea):
         if fits:
             pairs.append(("before the fit", f"{fits[0].before:.2f}", "ΔE00"))
         self._pairs(pairs)
-        self._fit_actions(thing, bool(fits), found.mean)
-        for text in dict.fromkeys(note for notes in self._look_notes(thing) for note in notes):
-            self.down.addWidget(small(text, wrap=True))
+        if session.plan.translations[thing.id].meant is not None:
+            self.down.addWidget(small("Measured against the source with your corrections.", wrap=True))
+        if found.caveats:
+            self.down.addWidget(label("Not all of it is measured", bold=True))
+        for text in found.caveats:
+            self.down.addWidget(small(f"{text[0].upper()}{text[1:]}.", wrap=True))
+        if not found.caveats:
+            self._fit_actions(thing, bool(fits), found.mean)
         self.down.addWidget(rule())
-
-    def _look_notes(self, thing: Thing) -> tuple[tuple[str, ...], ...]:
-        seen = self.looks.closely.get(thing.id)
-        return seen.notes if seen is not None else ()
 
     def _fit_actions(self, thing: Thing, fitted: bool, drift: float) -> None:
         session = self.state.session

@@ -298,9 +298,10 @@ class Window(QMainWindow):
         suggested = str(Path(session.scene.file).with_suffix(".html"))
         name, _ = QFileDialog.getSaveFileName(self, "Write the record", suggested, "Web page (*.html)")
         if name:
+            shown_with = self.looks.gallery()
             self.state.run(
                 "Recording",
-                lambda _: write(page(record_data(session)), Path(name)),
+                lambda _: write(page(record_data(session), shown_with), Path(name)),
                 lambda _: None,
             )
 

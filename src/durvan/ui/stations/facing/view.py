@@ -335,7 +335,7 @@ class Facing(View):
                 said.append(f"worst: {fate.word}")
             drift = session.drift(thing.id)
             if drift is not None:
-                said.append(f"drift {drift.mean:.1f}")
+                said.append(f"drift {drift.told(1)}")
             if self.state.fate is not None:
                 said.append(f"only {self.state.fate.word} is shown")
             self.about.setText(" · ".join(said))

@@ -90,7 +90,7 @@ class Things(QAbstractTableModel):
         session = self.state.session
         drift = session.drift(thing.id) if session is not None else None
         if role == Qt.ItemDataRole.DisplayRole:
-            shown = f"{drift.mean:.1f}" if drift is not None else ""
+            shown = "" if drift is None else drift.told(1)
             return ("", spoken(thing.name), shown, "")[column]
         if role == Qt.ItemDataRole.DecorationRole and column == _LOOK:
             return self.looks.small.get(thing.id)
@@ -104,7 +104,7 @@ class Things(QAbstractTableModel):
         if role == Qt.ItemDataRole.ToolTipRole and column in (_LOOK, _DRIFT) and drift is not None:
             share = self.looks.shares.get(thing.id, 0.0)
             return (
-                f"drift {drift.mean:.2f} ± {drift.noise:.2f} (CIEDE2000): {drift.grade}\n"
+                f"drift {drift.told(2)} ± {drift.noise:.2f} (CIEDE2000): {drift.grade or 'not all of it is measured'}\n"
                 f"worst 5 %: {drift.worst:.1f}; most under {drift.lighting} light\n"
                 f"covers {100 * share:.1f} % of the camera's picture"
             )

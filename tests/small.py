@@ -6,7 +6,8 @@ import numpy as np
 
 from durvan.dialects.look import Lamp, Lobe, Surface, View, record
 from durvan.engine import renderer
-from durvan.engine.build import Ball, Built, Placed, build, camera
+from durvan.engine.build import Ball, Built, build, camera
+from durvan.engine.lamps import Placed
 from durvan.optics.lobes import layout as L
 from durvan.scene.shapes import Mesh
 

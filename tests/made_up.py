@@ -90,7 +90,7 @@ class Maker:
         choices = [
             (name, output)
             for name, kind in self.pack.vocabulary.types.items()
-            if not kind.role and (self.pictures or not _reads(kind))
+            if kind.role == "node" and (self.pictures or not _reads(kind))
             for output, gives in kind.outputs.items()
             if gives in wanted
         ]

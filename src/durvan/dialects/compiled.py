@@ -20,7 +20,8 @@ from durvan.scene.vocabulary import NodeType, common_ground, unit_factor
 class Term:
     """One name in a formula: where its value comes from.
 
-    `source` is "value" (a parameter or port), "mapped" or "given" (a question about one), or "context".
+    `source` is "value" (a parameter or port), "mapped" or "given" (a question about one), "output" (the one that is read),
+    or "context".
     """
 
     source: str
@@ -129,6 +130,7 @@ class CompiledType:
     when_back: Ready | None
     cases: tuple[CompiledCase, ...]
     roles: dict[str, str] = field(default_factory=dict)
+    worth: dict[str, Ready] = field(default_factory=dict)
 
 
 class Compiler:
@@ -195,6 +197,15 @@ class Compiler:
         if parameter is None:
             raise self.fail(f"the common ground's {role.category} has no port '{port}'.")
         return Term(question or "value", role.name, port, wrap(parameter.default))
+
+    def _term_of_output(self, name: str) -> Term:
+        return Term("output", "", name, None) if name == "it" else self._term_in(name)
+
+    def _output(self, text: str) -> str:
+        role = text.rpartition(".")[0]
+        if role and role not in self.roles:
+            raise self.fail(f"the output '{text}' names the role '{role}', which is none of {', '.join(self.roles)}.")
+        return text
 
     def ready(self, text: str, inward: bool) -> Ready | None:
         return self._ready(text, self._term_in if inward else self._term_out)
@@ -304,9 +315,13 @@ class Compiler:
                 conditions[role.name] = condition
         self.where = self.kind
         back: dict[str, str] = dict(self.map.outputs_back)
-        for ours, theirs in self.map.outputs.items():
-            back.setdefault(theirs, ours)
+        outputs = {ours: self._output(theirs) for ours, theirs in self.map.outputs.items()}
+        for ours, theirs in outputs.items():
+            back.setdefault(theirs.rpartition(".")[2], ours)
+        worth = {
+            ours: ready for ours, text in self.map.worth.items() if (ready := self._ready(text, self._term_of_output))
+        }
         return CompiledType(
-            self.kind, self.type, self.main, self.chain, conditions, dict(self.map.outputs), back,
-            self.ready(self.map.when_back, False), tuple(ready_cases), self.roles,
+            self.kind, self.type, self.main, self.chain, conditions, outputs, back,
+            self.ready(self.map.when_back, False), tuple(ready_cases), self.roles, worth,
         )  # fmt: skip

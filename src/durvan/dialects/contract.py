@@ -76,6 +76,10 @@ class ChainRole(Document):
     category: str
     into: str = Field(default="in", description="the port that leads on to the next node of the chain")
     optional: bool = False
+    reads: tuple[str, ...] = Field(
+        default=("out",),
+        description="which outputs of the next node it may read; one that is not `out` is what is read of ours",
+    )
     when: str = Field(default="", description="on its own ports: whether a node found there can be this one")
 
 
@@ -181,7 +185,14 @@ class TypeMap(Document):
 
     category: str
     chain: tuple[ChainRole, ...] = ()
-    outputs: dict[str, str] = Field(default_factory=lambda: {"out": "out"})
+    outputs: dict[str, str] = Field(
+        default_factory=lambda: {"out": "out"},
+        description="ours to an output of the chain's first node, or `role.output`",
+    )
+    worth: dict[str, str] = Field(
+        default_factory=dict,
+        description="formulas for outputs of ours that are not simply what the common ground's output is, which is `it`",
+    )
     outputs_back: dict[str, str] = Field(
         default_factory=dict, description="common outputs that stand for another of ours"
     )

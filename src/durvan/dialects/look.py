@@ -173,9 +173,19 @@ class Inputs:
             found = ex.clamp(found, *parameter.range)
         return found
 
+    def _still(self, name: str) -> Value | None:
+        """What does not vary here; a map that does is told of."""
+        found = self._linked(name) if name in self.node.links else None
+        if found is None:
+            return self.raw(name)
+        if found.constant is not None:
+            return found.constant
+        self.tell(f"a map on {name.replace('_', ' ')} is not shown; its own value is")
+        return self.raw(name)
+
     def number(self, name: str) -> float:
         """A number that does not vary."""
-        value = self.raw(name)
+        value = self._still(name)
         if isinstance(value, tuple):
             value = sum(value) / len(value)
         if isinstance(value, str) or value is None:
@@ -185,16 +195,16 @@ class Inputs:
 
     def numbers(self, name: str) -> tuple[float, ...]:
         """Several numbers that do not vary."""
-        value = self.raw(name)
+        value = self._still(name)
         return value if isinstance(value, tuple) else (float(cast(float, value or 0.0)),)
 
     def word(self, name: str) -> str:
         """A text that does not vary."""
-        return str(self.raw(name) or "")
+        return str(self._still(name) or "")
 
     def flag(self, name: str) -> bool:
         """Yes or no, when it does not vary."""
-        return bool(self.raw(name))
+        return bool(self._still(name))
 
 
 class Looks(Protocol):

@@ -154,7 +154,10 @@ class Formula:
 
     def __call__(self, *arguments: Any) -> Any:
         try:
-            return self.call(*arguments)
+            result = self.call(*arguments)
+            if isinstance(result, Vec) and not all(isinstance(part, int | float) for part in result):
+                raise TypeError("maps cannot be channels of one value")
+            return result
         except (ArithmeticError, TypeError, ValueError, IndexError, AttributeError) as problem:
             given = ", ".join(f"{n} = {a!r}"[:80] for n, a in zip(self.names, arguments, strict=False))
             raise FormulaError(f"'{self.text}' cannot be worked out for {given} ({problem}).") from problem

@@ -13,6 +13,7 @@ from durvan.graph.formula import Vec
 from durvan.scene.graph import Graph, Link, Node, Value
 
 TINY = 1e-9
+SOLID = "outa"  # what a picture says of where it is solid; arithmetic on colours leaves it alone
 
 
 def _all(value: Any, wanted: float) -> bool:
@@ -123,14 +124,14 @@ class Wire:
         """The link that carries this wire's value, after growing the `remap` node that it still needs.
 
         Where one channel is read and every channel would be scaled alike, the node may come before the channel is
-        taken out: a picture can then say it itself.
+        taken out: a picture can then say it itself. Not so before solidity.
         """
         gain, shift, link = self.gain, self.shift, self.link
         if _all(gain, 1.0) and _all(shift, 0.0):
             return link
         before = self.graph.nodes.get(link.node)
         inner = affine_of(before) if before is not None else None
-        if before is not None and inner is not None and "in" in before.links:
+        if before is not None and inner is not None and "in" in before.links and link.output != SOLID:
             inner_gain, inner_shift = inner
             if link.output == "out" or (_is_scalar(inner_gain) and _is_scalar(inner_shift)):
                 gain, shift = gain * inner_gain, shift + gain * inner_shift
@@ -139,7 +140,7 @@ class Wire:
                 if _all(gain, 1.0) and _all(shift, 0.0):
                     return link
         channel = "out"
-        if before_channel and link.output != "out" and _is_scalar(gain) and _is_scalar(shift):
+        if before_channel and link.output not in ("out", SOLID) and _is_scalar(gain) and _is_scalar(shift):
             channel, link = link.output, Link(link.node)
         node = Node(f"{self.stem}_remap", "remap")
         node.links["in"] = link

@@ -170,7 +170,7 @@ class Solid:
 
 @dataclass(slots=True, eq=False)
 class Scene:
-    """All that was read from one source file."""
+    """All that was read from one source file. `came_from` are the folders of what it was carried from on this machine."""
 
     file: str
     dialect: str
@@ -187,6 +187,7 @@ class Scene:
     solids: list[Solid] = field(default_factory=list)
     meshes: int = 0
     name: str = ""
+    came_from: tuple[str, ...] = ()
 
     @property
     def pictures(self) -> dict[str, OutsideFile]:

@@ -28,12 +28,13 @@ from durvan.crossing.exchange.intake import open_scene
 from durvan.crossing.findings import Finding, Findings, Group, Level, Remedy
 from durvan.crossing.job.outcome import Evidence, Outcome, work_out
 from durvan.crossing.looks.keys import LookKey
-from durvan.crossing.outside.lookup import Outlook, look
+from durvan.crossing.outside.lookup import Outlook, folders_of, look
 from durvan.crossing.outside.uses import PictureUse
 from durvan.crossing.translation.choices import Note
 from durvan.crossing.translation.plan import Plan
 from durvan.dialects.registry import Registry
 from durvan.errors import CrossingFileError, MisuseError
+from durvan.files import carried
 from durvan.files import roots as root_files
 from durvan.files.audit import Verdict
 from durvan.files.facts import Stamp, checksum
@@ -302,6 +303,7 @@ class Session:
         if self.outcome is None:
             self.renew(report)
         self.carried = carry(self.plan, self.registry, out, report)
+        carried.remember(out, folders_of(self.read))
         return self.carried
 
     def _remembered(self) -> tuple[Known, ...]:
@@ -342,7 +344,7 @@ def start(
     if file.suffix == store.ENDING:
         session = _resumed(file, registry, choice, report)
     else:
-        scene = open_scene(file, registry, source, report)
+        scene = _opened(file, registry, source, report)
         bare = Document(source=str(file), source_sha256=checksum(str(file)), target=default_target(scene, registry))
         session = Session(registry, scene, choice.apply(bare))
     session.user_roots = (*roots, *root_files.of_user())
@@ -355,6 +357,12 @@ def default_target(scene: Scene, registry: Registry) -> str:
     return next((name for name in registry.packs if name != scene.dialect), scene.dialect)
 
 
+def _opened(file: Path, registry: Registry, source: str, report: Report) -> Scene:
+    scene = open_scene(file, registry, source, report)
+    scene.came_from = carried.folders_of(file)
+    return scene
+
+
 def _resumed(file: Path, registry: Registry, choice: Choose, report: Report) -> Session:
     document = store.load(file)
     source = document.source_path(file)
@@ -362,7 +370,7 @@ def _resumed(file: Path, registry: Registry, choice: Choose, report: Report) -> 
         raise CrossingFileError(
             f"its source is not at {source}.", file=file, inside="source", advice="Put it back there, or mend the path."
         )
-    scene = open_scene(source, registry, choice.source_dialect or document.source_dialect, report)
+    scene = _opened(source, registry, choice.source_dialect or document.source_dialect, report)
     if document.source_sha256 and checksum(str(source)) != document.source_sha256:
         detail = f"{source.name} is not what it was when {file.name} was saved"
         scene.oddities.append(Oddity("source-changed", "", "/", detail))

@@ -33,8 +33,8 @@ class Outlook:
 
 
 def folders_of(scene: Scene) -> tuple[str, ...]:
-    """The scene's own folders: those of every file that it is composed of."""
-    own = [anchor_of(layer) for layer in scene.layers] + [str(Path(scene.file).absolute().parent)]
+    """The scene's own folders: those of every file that it is composed of, and of what it was carried from here."""
+    own = [anchor_of(layer) for layer in scene.layers] + [str(Path(scene.file).absolute().parent), *scene.came_from]
     return tuple(dict.fromkeys(os.path.realpath(folder) for folder in own))
 
 

@@ -7,7 +7,7 @@ from itertools import islice, pairwise
 from typing import Any, cast
 
 from durvan.crossing.translation.rows import Fault, Row
-from durvan.dialects.compiled import CompiledCase, CompiledEntry, CompiledType, Ready
+from durvan.dialects.compiled import CompiledCase, CompiledEntry, CompiledType, Ready, Term
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Step, Why
 from durvan.errors import FormulaError
@@ -85,12 +85,15 @@ class Incoming:
         self.out = Inward(Graph())
         self.results: dict[str, Link | Value | None] = {}
         self.types: dict[str, CompiledType] = {}
+        self.made: dict[str, dict[str, Node]] = {}
         self.rows: dict[str, Row] = {}
         self.roles: dict[str, Node] = {}
         self.start: tuple[Any, list[Row]] | None = None
+        self.nodes: dict[str, Node] = {}
 
     def run(self) -> Inward:
         source = self._ready_graph()
+        self.nodes = source.nodes
         order, closing = source.order()
         surface = {o: link for o, link in source.outputs.items() if o not in _NOT_CARRIED}
         reachable, others = Graph(source.nodes, surface).reachable(), source.reachable()
@@ -199,6 +202,7 @@ class Incoming:
         for entry in case.entries:
             self._entry(node, kind, entry, cut)
         self._close_chain(node, kind)
+        self.made[node.id] = self.roles
         for port, row in self.rows.items():
             if not row.steps:
                 row.meet(Fate.LOST, self._without_rule(kind, port))
@@ -236,24 +240,22 @@ class Incoming:
             return False
 
     def _arguments(self, ready: Ready, node: Node, wires: bool) -> list[Any]:
-        out: list[Any] = []
-        for term in ready.terms:
-            name = term.name
-            if term.source == "value":
-                link = node.links.get(name) if wires else None
-                if link is not None:
-                    out.append(self._wire(node, name, link))
-                else:
-                    value = node.values.get(name)
-                    out.append(term.default if value is None else wrap(value))
-            elif term.source == "mapped":
-                out.append(self._is_map(node, name))
-            elif term.source == "given":
-                out.append(name in node.values or name in node.links)
-            else:
-                context = self.thing.context
-                out.append(context.get(f"{node.id}:{name}", context.get(name, 0.0)))
-        return out
+        return [self._argument(term, node, wires) for term in ready.terms]
+
+    def _argument(self, term: Term, node: Node, wires: bool) -> Any:
+        name = term.name
+        if term.source == "value":
+            link = node.links.get(name) if wires else None
+            if link is not None:
+                return self._wire(node, name, link)
+            value = node.values.get(name)
+            return term.default if value is None else wrap(value)
+        if term.source == "mapped":
+            return self._is_map(node, name)
+        if term.source == "given":
+            return name in node.values or name in node.links
+        context = self.thing.context
+        return context.get(f"{node.id}:{name}", context.get(name, 0.0))
 
     def _is_map(self, node: Node, port: str) -> bool:
         link = node.links.get(port)
@@ -277,12 +279,35 @@ class Incoming:
         if not isinstance(result, Link):
             return result
         kind = self.types[link.node]
-        output = kind.outputs.get(link.output, "out")
+        role, _, output = kind.outputs.get(link.output, "out").rpartition(".")
+        if role:
+            result = Link(self.made[link.node][role].id)
+        if link.output in kind.worth:
+            return self._worth(link, kind, Link(result.node, output))
         if output == "out" and result.output != "out":
             output = result.output
         if wanted == "float" and output == "out" and kind.type.outputs.get(link.output) == "color":
             output = "outgrey"
         return Link(result.node, output)
+
+    def _worth(self, link: Link, kind: CompiledType, found: Link) -> Link | Value | None:
+        """An output that is not simply what the common ground's output is."""
+        node, ready = self.nodes[link.node], kind.worth[link.output]
+        before = len(self.out.graph.nodes)
+        it = Wire(self.out.graph, found, f"{link.node}_{link.output}")
+        arguments = [it if term.source == "output" else self._argument(term, node, wires=False) for term in ready.terms]
+        try:
+            result: Any = ready.formula(*arguments)
+        except FormulaError as problem:
+            self.out.faults.append(Fault(self.pack.name, node.id, problem.what))
+            return found
+        if not isinstance(result, Wire):
+            value: Value = plain(result)
+            return value
+        done = result.settled()
+        names = {term.name for term in ready.terms}
+        self.out.learn_grown(before, [row for row in self.out.rows if row.node == node.id and row.parameter in names])
+        return done
 
     def _green_round(self, link: Link, result: Link | Value | None) -> Link | Value | None:
         """A picture with its green turned round; a number only when green is the channel that is read."""

@@ -23,6 +23,7 @@ class Match:
     roles: dict[str, Node]
     target: Node | None = None
     start: tuple[Node, str] | None = None
+    reads: str = ""  # which output of ours is read, where the chain says so itself
 
 
 class Matcher:
@@ -55,11 +56,13 @@ class Matcher:
             if (
                 following is not None
                 and link is not None
-                and link.output == "out"
+                and link.output in role.reads
                 and self._fits(kind, index, following)
                 and (self.uses.get(following.id, 0) == 1 or not wanted.optional)
             ):
                 match.roles[wanted.name] = following
+                if link.output != "out":
+                    match.reads = link.output
                 current, role = following, wanted
             elif not wanted.optional:
                 return None

@@ -71,7 +71,7 @@ class Outgoing:
         for output, link in self.graph.outputs.items():
             match = self.matches.get(link.node)
             if match is not None and match.target is not None:
-                self.out.outputs[output] = Link(match.target.id, self._output(match.type, link.output))
+                self.out.outputs[output] = Link(match.target.id, self._output(match, link.output))
         if self.pack.hooks is not None:
             self.pack.hooks.in_file_units(self.out, self.metres_per_unit)
         self._settle_rows(order)
@@ -371,7 +371,7 @@ class Outgoing:
             seen.add(link.node)
             match = self.matches.get(link.node)
             if match is not None and match.target is not None:
-                target.links[parameter] = Link(match.target.id, self._output(match.type, link.output))
+                target.links[parameter] = Link(match.target.id, self._output(match, link.output))
                 return
             node = self.graph.nodes[link.node]
             stand_in = common_ground().types[node.kind].stands_in if node.kind in common_ground().types else ""
@@ -392,8 +392,8 @@ class Outgoing:
             if (target.id, parameter) in row.targets:
                 row.meet(Fate.HELD, _FEED)
 
-    def _output(self, kind: CompiledType, output: str) -> str:
-        back = kind.outputs_back
+    def _output(self, match: Match, output: str) -> str:
+        back, output = match.type.outputs_back, match.reads or output
         return back.get(output) or back.get("out") or next(iter(back.values()), "out")
 
     def _settle_rows(self, order: list[str]) -> None:

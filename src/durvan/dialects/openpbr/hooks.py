@@ -135,6 +135,10 @@ def _typed(graph: Graph, node: Node, types: dict[str, str]) -> None:
     own = _own_type(category, node, incoming)
     for port, link in list(node.links.items()):
         need = {"color": "color3", "normal": "vector3", "any": own}.get(wanted.get(port, "any"), wanted.get(port, own))
+        if link.output == "outa" and not graph.nodes[link.node].kind.startswith("ND_image"):
+            del node.links[port]  # what is worked out from pictures is solid
+            node.values[port] = _widened(1.0, need)
+            continue
         node.links[port] = _bridge(graph, node, port, link, incoming[port], need, types)
     if category in ("remap", "power", "add", "subtract", "multiply", "divide", "mix", "ramplr", "ramptb"):
         for port, value in list(node.values.items()):

@@ -16,8 +16,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-import numpy as np
-
 ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tests"))
 os.environ["DURVAN_SWATCHES"] = tempfile.mkdtemp()
@@ -31,11 +29,10 @@ from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry, registry
 from durvan.dialects.said import Cause
 from durvan.engine import compiling
-from durvan.formats import pictures
 from durvan.scene.drift import Drift
 from durvan.scene.fate import Fate
 from durvan.scene.model import Scene, Thing
-from made_up import Maker
+from made_up import Maker, maps
 
 SEEN, SURE, SAME = (
     3.0,
@@ -53,19 +50,6 @@ class Case:
     thing: Thing
     flags: tuple[str, ...]
     drift: Drift
-
-
-def maps(folder: Path) -> dict[str, list[str]]:
-    """A few pictures to read."""
-    rng = np.random.default_rng(11)
-    smooth = rng.uniform(0.05, 0.95, (6, 6, 3)).repeat(8, axis=0).repeat(8, axis=1)
-    grey = smooth[..., :1].repeat(3, axis=2)
-    out: dict[str, list[str]] = {}
-    for kind, values in (("colour", smooth), ("data", grey)):
-        file = folder / f"{kind}.png"
-        pictures.save(file, values.astype(np.float32))
-        out[kind] = [str(file)]
-    return out
 
 
 def flags_of(planned: Plan, packs: Registry, seen: Appearance) -> dict[str, tuple[str, ...]]:

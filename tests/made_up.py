@@ -5,8 +5,12 @@ from __future__ import annotations
 import math
 import random
 from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
 
 from durvan.dialects.pack import Pack
+from durvan.formats import pictures
 from durvan.scene.graph import Graph, Link, Node, Value
 from durvan.scene.model import Kind, Thing
 from durvan.scene.vocabulary import NodeType, Parameter
@@ -116,3 +120,16 @@ class Maker:
 
 def _reads(kind: NodeType) -> bool:
     return any(parameter.type == "file" for parameter in kind.parameters.values())
+
+
+def maps(folder: Path) -> dict[str, list[str]]:
+    """A few pictures to read."""
+    rng = np.random.default_rng(11)
+    smooth = rng.uniform(0.05, 0.95, (6, 6, 3)).repeat(8, axis=0).repeat(8, axis=1)
+    grey = smooth[..., :1].repeat(3, axis=2)
+    out: dict[str, list[str]] = {}
+    for kind, values in (("colour", smooth), ("data", grey)):
+        file = folder / f"{kind}.png"
+        pictures.save(file, values.astype(np.float32))
+        out[kind] = [str(file)]
+    return out

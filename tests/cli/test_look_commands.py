@@ -140,7 +140,8 @@ def test_where_nothing_can_be_rendered_the_rest_is_said(call, tmp_path: Path, mo
     monkeypatch.setenv("DURVAN_SWATCHES", str(tmp_path / "none"))
     swatches._reference.cache_clear()
     swatches.inside.cache_clear()
-    swatches._sparse.cache_clear()
+    swatches.places.cache_clear()
+    swatches._regions.cache_clear()
     file = write(tmp_path, small("float inputs:deep_amount = 0.4"))
     assert call("survey", file, "--to", "preview")[0] == 0
     assert call("record", file, "--to", "preview", "--out", tmp_path / "r.html")[0] == 0

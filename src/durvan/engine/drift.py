@@ -3,105 +3,76 @@
 from __future__ import annotations
 
 import json
-import math
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import asdict
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
 from durvan.dialects.look import Record
-from durvan.engine.swatches import LEVELS, LIGHTINGS, Maker, Swatch, fingerprint
-from durvan.optics.difference import ciede2000, cielab
+from durvan.engine.estimate import Distance, carried_on, distance
+from durvan.engine.swatches import (
+    ALL,
+    DEEP,
+    FEW,
+    FEWEST,
+    LEVELS,
+    LIGHTINGS,
+    Maker,
+    Swatch,
+    fingerprint,
+    places,
+)
 from durvan.replacing import replacing
 from durvan.scene.drift import Drift
 
-Floats = NDArray[np.float64]
-EXPOSURES = (1.0, 0.125)  # as it is, and three stops under so that highlights count
-GLOWING = 0.7  # where the brightest thing lands when a picture is exposed for what glows
 SURE = 0.12  # noise at which a drift is settled; the promise is 0.15, or a twentieth of a drift over 3
 PART = 0.04
-WORST = 0.05
+_NONE = Drift(0.0, 0.0, 0.0, LIGHTINGS[0], (0.0, 0.0, 0.0), 1)  # of a look against itself
 
 
-def _exposures(one: Floats, two: Floats) -> tuple[float, ...]:
-    """What two looks are compared at; where one glows over all that these show, it is exposed for as well."""
-    bright = max(float(np.percentile(picture.max(axis=-1), 95.0)) for picture in (one, two))
-    return EXPOSURES if bright * EXPOSURES[-1] <= 1.0 else (*EXPOSURES, GLOWING / bright)
-
-
-def _lighting_means(one: Floats, two: Floats, exposures: tuple[float, ...]) -> tuple[Floats, Floats]:
-    """Mean and worst of each exposure, of each lighting [exposures, 3 lightings]; pictures [3 lightings, pixels, 3]."""
-    means, worsts = np.zeros((len(exposures), len(LIGHTINGS))), np.zeros((len(exposures), len(LIGHTINGS)))
-    for k, exposure in enumerate(exposures):
-        a, b = (cielab(np.clip(picture * exposure, 0.0, 1.0)) for picture in (one, two))
-        apart = ciede2000(a, b)
-        means[k] = apart.mean(axis=1)
-        count = max(1, round(apart.shape[1] * WORST))
-        worsts[k] = np.partition(apart, apart.shape[1] - count, axis=1)[:, -count:].mean(axis=1)
-    return means, worsts
-
-
-def compare(source: Maker, target: Maker, level: int) -> Drift:
-    """The drift between two swatches at a level that both have passed. Of a look against itself it is exactly 0.
-
-    Noise adds to a distance, the less the more samples there are. How fast that falls, over the level before, the halves
-    and the whole, says what is still in the whole; it is taken off, and half of it stays as what is not sure.
+def compare(source: Maker, target: Maker, level: int, many: int = FEW) -> Distance | None:
+    """How far two swatches are apart at a level that both have passed at so many places; None of another level. Of a look
+    against itself it is exactly 0.
     """
     if source.key == target.key:
-        return Drift(0.0, 0.0, 0.0, LIGHTINGS[0], (0.0, 0.0, 0.0), level)
-    before = None
-    if level // 2 in source.levels and level // 2 in target.levels:
-        before = source.levels[level // 2], target.levels[level // 2]
-    return _apart(source.levels[level], target.levels[level], before, level)
+        return Distance(np.zeros(len(LIGHTINGS)), 0.0, 0.0, 0.0)
+    if many == FEW or level <= DEEP:
+        return _distance(source, target, level, many)
+    near, few, later = (_distance(source, target, *at) for at in ((DEEP, many), (DEEP, FEW), (level, FEW)))
+    return carried_on(near, few, later) if near and few and later else later
 
 
 def guess(source: Maker, target: Maker) -> Drift:
     """A first guess at the drift, from a few pixels of each."""
     if source.key == target.key:
-        return Drift(0.0, 0.0, 0.0, LIGHTINGS[0], (0.0, 0.0, 0.0), 1)
-    return _apart(source.guess(), target.guess(), None, 0)
+        return _NONE
+    one, two = (maker.guess().astype(np.float64) for maker in (source, target))
+    return _told(distance(one, two, places(FEWEST).lattice), 0)
 
 
-def _apart(
-    one: NDArray[np.float32], two: NDArray[np.float32], before: tuple[NDArray[np.float32], NDArray[np.float32]] | None,
-    level: int,
-) -> Drift:  # fmt: skip
-    """The drift between pixels in two halves each [2 halves, 3 lightings, pixels, 3]; `before` at half the samples."""
-    small = [pixels.astype(np.float64) for pixels in (one, two)]
-    whole = [0.5 * (both[0] + both[1]) for both in small]
-    exposures = _exposures(*whole)
-    means, worsts = _lighting_means(whole[0], whole[1], exposures)
-    per_exposure = means.mean(axis=1)
-    k = int(np.argmax(per_exposure))
-    chosen = exposures[k : k + 1]
-    halves = _of_halves(small[0], small[1], chosen)
-    steps = halves.mean(axis=0) - means[k]
-    fall = 1.0
-    if before is not None and steps.mean() > 1e-6:
-        earlier = _of_halves(before[0].astype(np.float64), before[1].astype(np.float64), chosen)
-        # between 2 for noise that is small beside the distance, and √2 where there is hardly anything but noise
-        fall = min(max((earlier - halves).mean() / steps.mean(), math.sqrt(2.0)), 2.0) - 1.0
-    over = np.maximum(steps, 0.0) / fall
-    noise = float(np.hypot(0.5 * abs(halves[0].mean() - halves[1].mean()), 0.5 * over.mean()))
-    by = np.maximum(means[k] - over, 0.0)
-    worst = float(worsts.mean(axis=1).max())
-    return Drift(
-        float(by.mean()), worst, noise, LIGHTINGS[int(np.argmax(by))], (float(by[0]), float(by[1]), float(by[2])), level
-    )
+def _distance(source: Maker, target: Maker, level: int, many: int) -> Distance | None:
+    one, two = source.parts(level, many), target.parts(level, many)
+    if one is None or two is None:
+        return None
+    if len(one) != len(two):  # the level before it is known of one alone
+        one, two = (0.5 * (parts[:2] + parts[2:]) if len(parts) == 4 else parts for parts in (one, two))
+    return distance(one.astype(np.float64), two.astype(np.float64), places(many).lattice)
 
 
-def _of_halves(one: Floats, two: Floats, exposure: tuple[float, ...]) -> Floats:
-    """The means of each half by lightings [2, 3]."""
-    return np.array([_lighting_means(one[half], two[half], exposure)[0][0] for half in range(2)])
+def _told(found: Distance, level: int) -> Drift:
+    by = [float(part) for part in found.by_lighting]
+    return Drift(found.mean, found.worst, found.noise, LIGHTINGS[int(np.argmax(by))], (by[0], by[1], by[2]), level)
 
 
-def _sure(found: Drift) -> bool:
-    """Whether a drift is settled; a little less trust in what few samples say of themselves."""
-    few = found.samples < 4
-    return found.noise <= max(SURE, PART * found.mean) / (3.0 if few else 1.0)
+def _limit(mean: float) -> float:
+    return max(SURE, PART * mean)
+
+
+def _wants_places(found: Distance) -> bool:
+    """Whether it is for want of places, more than of samples, that a drift is not settled."""
+    return found.noise > _limit(found.mean) and found.of_places > found.of_samples
 
 
 def measure(
@@ -110,24 +81,28 @@ def measure(
     watch: Callable[[Swatch, Swatch, Drift], None] | None = None,
     stop: Callable[[], bool] = lambda: False,
 ) -> Drift | None:
-    """Go on with both swatches until their drift is settled; None when stopped. `watch` sees every level; where nobody
-    watches, nothing is computed but the material.
+    """Go on with both swatches until their drift is settled, with more samples or at more places, whichever is wanting;
+    None when stopped. `watch` sees every level; where nobody watches, nothing is computed but those places.
     """
-    seen = watch is not None
-    found: Drift | None = None
+    many, told = FEW, None
     for level in LEVELS:
-        if not (source.to(level, stop, seen) and target.to(level, stop, seen)):
-            return None
-        if level not in source.levels or level not in target.levels:  # from a cache that does not have it
+        while True:
+            if not all(maker.to(level, stop, None if watch else many) for maker in (source, target)):
+                return None
+            found = compare(source, target, level, many)
+            if found is None or level < 2 or level > DEEP or many == ALL or not _wants_places(found):
+                break
+            many += 1
+        if found is None:  # from a cache that does not have this level
             continue
-        found = compare(source, target, level)
+        told = _told(found, level)
         if watch is not None:
-            watch(source.swatch(), target.swatch(), found)
-        if level >= 2 and _sure(found):
+            watch(source.swatch(), target.swatch(), told)
+        if level >= 2 and found.noise <= _limit(found.mean):
             break
     for maker in (source, target):
         maker.keep()
-    return found
+    return told
 
 
 def _note(folder: Path, source: str, target: str) -> Path:
@@ -137,7 +112,7 @@ def _note(folder: Path, source: str, target: str) -> Path:
 def remembered(folder: Path | None, source: str, target: str) -> Drift | None:
     """A drift that was measured before between two looks, by their keys."""
     if source == target:
-        return Drift(0.0, 0.0, 0.0, LIGHTINGS[0], (0.0, 0.0, 0.0), 1)
+        return _NONE
     if folder is None:
         return None
     try:

@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import cache
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +17,7 @@ from durvan.engine.kernels import paths
 
 Floats = NDArray[np.float64]
 TILE = 32
+BANDS = 3
 Stop = Callable[[], bool]
 
 
@@ -76,6 +78,23 @@ class Passes:
         return {int(m): float(c) / self.material.size for m, c in zip(found, counts, strict=True)}
 
 
+def _tiles(width: int, height: int) -> list[tuple[int, int, int, int]]:
+    side = TILE if width * height > 64 * 64 * 4 else 16
+    return [
+        (x, min(x + side, width), y, min(y + side, height))
+        for y in range(0, height, side)
+        for x in range(0, width, side)
+    ]
+
+
+def _bands(wanted: NDArray[np.uint8]) -> list[tuple[int, int, int, int]]:
+    """Rows with about as many wanted pixels each, a few for every core: of little work much is lost by handing it out."""
+    passed = wanted.sum(axis=1, dtype=np.int64).cumsum()
+    count = BANDS * (os.cpu_count() or 1)
+    ends = np.searchsorted(passed, passed[-1] * np.arange(1, count + 1) / count) + 1
+    return [(0, wanted.shape[1], int(top), int(low)) for top, low in pairwise((0, *ends)) if low > top]
+
+
 def expose(
     built: Built, camera: Floats, film: Film, samples: int, bounces: int = 8, clamp: float | Sequence[float] = 0.0,
     stop: Stop = lambda: False, where: NDArray[np.bool_] | None = None,
@@ -86,20 +105,17 @@ def expose(
     """
     height, width, _, _ = film.sums.shape
     sums, squares = np.zeros_like(film.sums), np.zeros_like(film.squares)
-    side = TILE if width * height > 64 * 64 * 4 else 16
     wanted = np.ones((height, width), np.uint8) if where is None else where.astype(np.uint8)
     clamps = np.atleast_1d(np.array(clamp, dtype=np.float64))
 
-    def tile(x: int, y: int) -> None:
+    def tile(left: int, right: int, top: int, low: int) -> None:
         if not stop():
             paths.render(
-                built.world, camera, width, height, x, min(x + side, width), y, min(y + side, height),
+                built.world, camera, width, height, left, right, top, low,
                 film.samples, samples, film.seed, bounces, clamps, paths.scratch(built.registers), wanted, sums, squares,
             )  # fmt: skip
 
-    tiles = [(x, y) for y in range(0, height, side) for x in range(0, width, side)]
-    waiting = [pool().submit(tile, x, y) for x, y in tiles if wanted[y : y + side, x : x + side].any()]
-    for one in waiting:
+    for one in [pool().submit(tile, *place) for place in (_tiles(width, height) if where is None else _bands(wanted))]:
         one.result()
     if stop():
         return False

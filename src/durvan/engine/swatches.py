@@ -25,6 +25,7 @@ from numpy.typing import NDArray
 from durvan.dialects.look import Lamp, Lobe, Record, Surface, View, record
 from durvan.engine import renderer
 from durvan.engine.build import Ball, Built, build, camera
+from durvan.engine.estimate import Lattice
 from durvan.engine.lamps import Placed
 from durvan.engine.staging import pixels
 from durvan.graph.expression import Lookup
@@ -38,11 +39,15 @@ Floats = NDArray[np.float32]
 SIZE = 96
 BOUNCES = 16  # the last ones matter in glass alone: beside 64, 6 lose up to 0.2 % of a clear ball's swatch, 16 nothing
 LIGHTINGS = ("booth", "overcast", "raking")
-SCHEME = "2"  # of the scene below; another one makes other pictures
+SCHEME = "3"  # of the scene below; another one makes other pictures
 GREY = 0.18
 LEVELS = (1, 2, 4, 8, 16, 32, 64)
-_APART = 4  # of the pixels that a first guess is made on, in pixels of half the size
-_GUESSED = 2  # its samples in each half
+FEWEST, FEW, MANY, ALL = range(
+    4
+)  # how many places of a material a drift is measured at: one in 16, in 4, in 2, and all
+DEEP = 4  # samples beyond which many places are not gone on with: what few say of more is added
+_NEAR = 2  # how far a neighbourhood goes to every side, in the same pixels
+_GUESSED = 2  # samples of a first guess in each half
 _CLAMP = 12.0  # times white: what a single sample may add; beyond 8 the comparison sees nothing more
 _CACHE_BYTES = 600_000_000
 
@@ -60,13 +65,39 @@ def inside() -> NDArray[np.bool_]:
     return np.asarray(halved(_reference()[1].astype(np.float64)[..., None])[..., 0] > 0.99)
 
 
+@dataclass(frozen=True)
+class Places:
+    """Evenly spread pixels of a picture at half its size, all of the material: `small` [SIZE / 2, SIZE / 2]."""
+
+    small: NDArray[np.bool_]
+    lattice: Lattice
+
+    @property
+    def whole(self) -> NDArray[np.bool_]:
+        """The pixels that they come of [SIZE, SIZE]."""
+        return self.small.repeat(2, axis=0).repeat(2, axis=1)
+
+
 @cache
-def _sparse() -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
-    """Some pixels, four by four neighbours far from each other, for a first guess; in a picture, and at half its size."""
-    some = np.zeros_like(inside())
-    some[1::_APART, 1::_APART] = True
-    some &= inside()
-    return some.repeat(2, axis=0).repeat(2, axis=1), some
+def places(many: int) -> Places:
+    """So many of the pixels that show nothing but the material, evenly spread."""
+    small, step = np.zeros_like(inside()), {FEWEST: 4, FEW: 2}.get(many, 1)
+    small[::step, ::step] = True
+    if many == MANY:  # one colour of a chessboard
+        small[::2, 1::2] = small[1::2, ::2] = False
+    small &= inside()
+    rows, columns = np.nonzero(small)
+    reach = max(1, _NEAR // step)
+    return Places(small, Lattice(rows // step, columns // step, reach, float(small.sum() / inside().sum())))
+
+
+@cache
+def _regions() -> tuple[NDArray[np.bool_], ...]:
+    """The parts of a swatch that are gone on with by themselves [SIZE, SIZE]: few places, what makes them many, what makes
+    them all, and all that is not measured.
+    """
+    few, many, every = (places(many).whole for many in (FEW, MANY, ALL))
+    return few, many & ~few, every & ~many, ~every
 
 
 @dataclass
@@ -218,7 +249,7 @@ def fingerprint(look: Record) -> str:
 
 
 class Maker:
-    """Goes on with the swatch of one look, level by level: where the material stands, and around it where that is seen."""
+    """Goes on with the swatch of one look, level by level: where drifts are measured, and everywhere where it is seen."""
 
     def __init__(self, look: Record, folder: Path | None = None) -> None:
         self.look = look
@@ -226,10 +257,19 @@ class Maker:
         self.folder = folder
         self.world: Built | None = None
         self.sums = np.zeros((2, SIZE, SIZE, len(LIGHTINGS), 3))
-        self.samples = self.around = 0  # of each half, of the material and of what stands around it
+        self.counts = [0] * len(_regions())  # samples in each half, by region
         self.guessed: Floats | None = None
-        self.levels: dict[int, Floats] = {}  # what a drift is measured on, at each level that was passed
+        self.levels: tuple[dict[int, Floats], ...] = (
+            {},
+            {},
+            {},
+        )  # what a drift is measured on, by region and level passed
         self._read()
+
+    @property
+    def samples(self) -> int:
+        """Of each half, where it is always looked at."""
+        return self.counts[0]
 
     @property
     def file(self) -> Path | None:
@@ -241,58 +281,58 @@ class Maker:
             return
         try:
             with np.load(self.file) as kept:
-                sums, samples, around = kept["sums"].astype(np.float64), int(kept["samples"]), int(kept["around"])
-                levels = {int(level): kept[f"level{level}"] for level in kept["levels"]}
-            if sums.shape != self.sums.shape or not np.isfinite(sums).all():
+                sums, counts = kept["sums"].astype(np.float64), [int(count) for count in kept["counts"]]
+                levels: tuple[dict[int, Floats], ...] = ({}, {}, {})
+                for region, level in kept["levels"]:
+                    levels[region][int(level)] = kept[f"level{region}_{level}"]
+            if sums.shape != self.sums.shape or not np.isfinite(sums).all() or len(counts) != len(self.counts):
                 return
-        except (OSError, ValueError, KeyError, EOFError):
+        except (OSError, ValueError, KeyError, IndexError, EOFError):
             return
-        self.sums, self.samples, self.around, self.levels = sums, samples, around, levels
+        self.sums, self.counts, self.levels = sums, counts, levels
         with suppress(OSError):
             os.utime(self.file)
 
     def guess(self) -> Floats:
         """A first look at a few pixels, for a guess at a drift: [2 halves, 3 lightings, pixels, 3], scaled."""
         if self.guessed is None:
-            where, some = _sparse()
-            films = self._films(0, _GUESSED, where, lambda: False)
+            some = places(FEWEST)
+            films = self._films(0, _GUESSED, some.whole, lambda: False)
             assert films is not None
-            scaled = np.array(films) / _GUESSED * _reference()[0][None, None, None, :, None]
-            self.guessed = np.asarray(halved(scaled.transpose(0, 3, 1, 2, 4))[:, :, some], dtype=np.float32)
+            self.guessed = _at(some.whole, np.array(films), _GUESSED)
         return self.guessed
 
     def keep(self) -> None:
         """Put what there is into the cache; a full disk costs the cache, not the swatch."""
         if self.file is None:
             return
+        passed = [(region, level) for region, levels in enumerate(self.levels) for level in levels]
+        small: dict[str, Any] = {f"level{region}_{level}": self.levels[region][level] for region, level in passed}
         with suppress(OSError), replacing(self.file, make_folder=True) as part:
-            levels: dict[str, Any] = {f"level{level}": small for level, small in self.levels.items()}
-            np.savez(
-                part, sums=self.sums.astype(np.float32), samples=self.samples, around=self.around,
-                levels=list(self.levels), **levels,
-            )  # fmt: skip
+            np.savez(part, sums=self.sums.astype(np.float32), counts=self.counts, levels=passed, **small)
 
-    def to(self, samples: int, stop: Callable[[], bool] = lambda: False, around: bool = True) -> bool:
-        """Go on to at least so many samples in each half, also `around` the material or not; False when stopped."""
-        _, mask = _reference()
+    def to(self, samples: int, stop: Callable[[], bool] = lambda: False, many: int | None = None) -> bool:
+        """Go on to at least so many samples in each half, where a drift is measured at so `many` places, or everywhere
+        (None); False when stopped.
+        """
+        measured, rest = len(self.levels), len(self.levels)
         for level in (*(level for level in LEVELS if level < samples), samples):
-            if level > self.samples:
-                if not self._more(self.samples, level, mask, stop):
+            for region in range(measured if many is None else many):
+                deep = region > 0 and many is not None and level > DEEP
+                if level > self.counts[region] and not deep and not self._on(region, level, stop):
                     return False
-                self.samples = level
-                self.levels[level] = self._small()
-        if around and self.around < self.samples:
-            if not self._more(self.around, self.samples, ~mask, stop):
-                return False
-            self.around = self.samples
-        return True
+        return many is not None or self.counts[rest] >= samples or self._on(rest, max(samples, self.samples), stop)
 
-    def _more(self, have: int, want: int, where: NDArray[np.bool_], stop: Callable[[], bool]) -> bool:
-        """Samples `have` to `want` of some pixels, in both halves or in none."""
-        films = self._films(have, want, where, stop)
+    def _on(self, region: int, want: int, stop: Callable[[], bool]) -> bool:
+        """Take one region on to so many samples, in both halves or in none."""
+        where = _regions()[region]
+        films = self._films(self.counts[region], want, where, stop)
         if films is None:
             return False
         self.sums += np.array(films)
+        self.counts[region] = want
+        if region < len(self.levels):
+            self.levels[region][want] = _at(where, self.sums, want)
         return True
 
     def _films(
@@ -311,10 +351,24 @@ class Maker:
             films.append(film.sums)
         return films
 
-    def _small(self) -> Floats:
-        """What a drift is measured on: [2 halves, 3 lightings, pixels, 3], at half the size, the material alone."""
-        scaled = self.sums / max(self.samples, 1) * _reference()[0][None, None, None, :, None]
-        return np.asarray(halved(scaled.transpose(0, 3, 1, 2, 4))[:, :, inside()], dtype=np.float32)
+    def parts(self, level: int, many: int) -> Floats | None:
+        """What a drift is measured on: parts of independent samples [2 or 4, 3 lightings, places, 3] of a level that was
+        passed, four where the level before it is known; None of another one.
+        """
+        whole, before = self._passed(level, many), self._passed(level // 2, many)
+        if whole is None or before is None or level < 2:
+            return whole
+        return np.concatenate((before, 2.0 * whole - before))
+
+    def _passed(self, level: int, many: int) -> Floats | None:
+        """Both halves at a level [2, 3 lightings, places, 3]."""
+        if any(level not in levels for levels in self.levels[:many]):
+            return None
+        wanted = places(many).small
+        out = np.zeros((2, len(LIGHTINGS), int(wanted.sum()), 3), dtype=np.float32)
+        for where, levels in zip(_regions(), self.levels[:many], strict=False):
+            out[:, :, where[0::2, 0::2][wanted]] = levels[level]
+        return out
 
     def _most(self) -> float:
         """What a sample may add, times white; 0 for anything, where what glows varies."""
@@ -327,10 +381,22 @@ class Maker:
     def swatch(self) -> Swatch:
         """What there is so far."""
         scales, mask = _reference()
-        count = np.where(mask, max(self.samples, 1), max(self.around, 1))
+        count = np.ones((SIZE, SIZE))
+        for region, samples in zip(_regions(), self.counts, strict=True):
+            count[region] = max(samples, 1)
         pictures = self.sums / count[None, :, :, None, None] * scales[None, None, None, :, None]
         halves = np.ascontiguousarray(pictures.transpose(0, 3, 1, 2, 4), dtype=np.float32)
         return Swatch(self.key, halves, self.samples, mask, self.look.notes)
+
+
+def _at(whole: NDArray[np.bool_], sums: NDArray[np.float64], samples: int) -> Floats:
+    """Sums of two halves [2, SIZE, SIZE, 3 lightings, 3] at half the size, at some of its places [2, 3 lightings, places, 3],
+    in white's measure.
+    """
+    rows, columns = np.nonzero(whole[0::2, 0::2])
+    each = sum(sums[:, 2 * rows + down, 2 * columns + right] for down in range(2) for right in range(2))
+    scaled = 0.25 * each / max(samples, 1) * _reference()[0][None, None, :, None]
+    return np.ascontiguousarray(scaled.transpose(0, 2, 1, 3), dtype=np.float32)
 
 
 def cache_folder() -> Path:

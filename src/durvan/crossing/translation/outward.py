@@ -14,7 +14,7 @@ from typing import Any
 from durvan.crossing.translation.inward import Inward
 from durvan.crossing.translation.matching import Match, Matcher
 from durvan.crossing.translation.rows import Fault, Row
-from durvan.dialects.compiled import CompiledEntry, CompiledType, Ready
+from durvan.dialects.compiled import CompiledEntry, Ready
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import IDLE, NO_CAUSE, Cause, Why
 from durvan.errors import FormulaError

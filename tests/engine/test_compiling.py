@@ -39,6 +39,26 @@ def test_what_is_ready_is_not_compiled_again(monkeypatch: pytest.MonkeyPatch) ->
     assert told == []
 
 
+def test_the_same_sources_elsewhere_are_not_ready(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A second copy of the program, or a fresh checkout, is compiled for before anything waits for it unawares."""
+    import os
+    import shutil
+
+    copies = []
+    for number, file in enumerate(jit.sources()):
+        copies.append(Path(shutil.copy2(file, tmp_path / f"{number}{file.name}")))
+    assert compiling.ready()
+    monkeypatch.setattr(compiling, "sources", lambda: copies)
+    assert not compiling.ready()
+    monkeypatch.undo()
+    was = jit.sources()[0].stat()
+    monkeypatch.setattr(compiling, "sources", lambda: [tmp_path / jit.sources()[0].name])
+    moved = shutil.copy2(jit.sources()[0], tmp_path)
+    before = compiling._mark()
+    os.utime(moved, (was.st_atime, was.st_mtime + 5.0))
+    assert compiling._mark() != before
+
+
 def test_older_ones_are_forgotten(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     import os
 

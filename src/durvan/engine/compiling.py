@@ -6,6 +6,8 @@ Compiling takes about a minute and holds the interpreter; loading what was compi
 from __future__ import annotations
 
 import fcntl
+import hashlib
+import os
 import subprocess
 import sys
 import threading
@@ -14,15 +16,21 @@ from contextlib import suppress
 from pathlib import Path
 
 from durvan.errors import RenderingError
-from durvan.optics.jit import kernel_folder
+from durvan.optics.jit import kernel_folder, sources
 from durvan.progress import Report, Step, silent
 
 _STEPS = ("albedo tables", "trees", "programs", "lobes", "paths", "first things")
 
 
 def ready() -> bool:
-    """Whether everything is compiled for this processor and these sources."""
-    return (kernel_folder() / "ready").is_file()
+    """Whether everything is compiled for this processor and these sources, where they lie."""
+    return _mark().is_file()
+
+
+def _mark() -> Path:
+    """What says so. The compiler's cache knows a source by its place, size and time, and compiles anew for others."""
+    said = "".join(f"{file}|{(stat := file.stat()).st_size}|{stat.st_mtime}\n" for file in sources())
+    return kernel_folder() / f"ready-{hashlib.sha256(os.fsencode(said)).hexdigest()[:16]}"
 
 
 def compile_all(report: Report = silent) -> None:
@@ -33,7 +41,7 @@ def compile_all(report: Report = silent) -> None:
         if ready():
             return
         _run_each(report)
-        (folder / "ready").write_text("every kernel is here\n", encoding="utf-8")
+        _mark().write_text("every kernel is here\n", encoding="utf-8")
 
 
 def _run_each(report: Report) -> None:

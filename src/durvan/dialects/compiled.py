@@ -88,8 +88,11 @@ class CompiledEntry:
 
     @property
     def leaves_in(self) -> bool:
-        """Whether something remains of what it does inwards."""
-        return self.fate_in > Fate.ADDED and self.why.cause is not Cause.IDLE
+        """Whether something remains of what it does inwards, even to a value that nobody set. What cannot be said at all is
+        only missed where a condition says that its default is.
+        """
+        unsaid = bool(self.entry.lost or self.entry.held) and self.when is None
+        return self.fate_in > Fate.ADDED and self.why.cause is not Cause.IDLE and not unsaid
 
     @property
     def leaves_out(self) -> bool:
@@ -129,6 +132,7 @@ class CompiledType:
     outputs_back: dict[str, str]
     when_back: Ready | None
     cases: tuple[CompiledCase, ...]
+    stand_ins: frozenset[str] = frozenset()
     roles: dict[str, str] = field(default_factory=dict)
     worth: dict[str, Ready] = field(default_factory=dict)
 
@@ -323,5 +327,5 @@ class Compiler:
         }
         return CompiledType(
             self.kind, self.type, self.main, self.chain, conditions, outputs, back,
-            self.ready(self.map.when_back, False), tuple(ready_cases), self.roles, worth,
+            self.ready(self.map.when_back, False), tuple(ready_cases), frozenset(self.map.outputs_back), self.roles, worth,
         )  # fmt: skip

@@ -60,12 +60,16 @@ class Inward:
         self.rows.append(row)
         return row
 
-    def of_default(self, thing: str, port: Port) -> list[Row]:
-        """A row for a value that nobody set, where its default cannot be carried as it is; none where no default led here."""
+    def of_default(self, thing: str, port: Port, beside: bool = False) -> list[Row]:
+        """A row for a value that nobody set, where its default cannot be carried as it is; none where no default led here,
+        or where it only matters `beside` others of its family and nobody set any.
+        """
         found = self.defaults.pop(port, None)
         if found is None:
             return []
         node, name, family, parameter = found
+        if beside and not any((row.node, row.family) == (node, family) for row in self.rows):
+            return []
         for row in self.rows:
             if (row.node, row.parameter) == (node, name):
                 return []

@@ -132,8 +132,9 @@ class Outgoing:
 
     def _entry(self, match: Match, entry: CompiledEntry, ports: list[tuple[Node, str]]) -> None:
         rows = self._rows(ports)
-        if self._grown(match) and entry.fate_out <= Fate.ADDED:
-            rows = []  # whom it was grown for has its own target; it is only needed besides
+        if entry.fate_out <= Fate.ADDED:  # whom a node was grown for has a target of its own; it is only needed besides
+            own = [(node, port) for node, port in ports if node.id not in self.inward.grown]
+            rows = rows if len(own) == len(ports) else self._rows(own)
         if not rows and entry.leaves_out:
             rows = [row for node, port in ports for row in self.inward.of_default(self.thing, (node.id, port))]
         target = match.target
@@ -321,7 +322,7 @@ class Outgoing:
                 default = common_ground().types[node.kind].parameters[port].default
                 idle = port not in node.links and same(node.values.get(port), default)
                 if not idle and reason.cause is not Cause.IDLE:
-                    self.inward.of_default(self.thing, (node.id, port))
+                    self.inward.of_default(self.thing, (node.id, port), beside=True)
                 for row in self.inward.origins.get((node.id, port), ()):
                     if row.fate < Fate.LOST and not row.targets:
                         row.meet(Fate.RECAST if idle else Fate.LOST, IDLE if idle else reason)
@@ -372,6 +373,8 @@ class Outgoing:
             match = self.matches.get(link.node)
             if match is not None and match.target is not None:
                 target.links[parameter] = Link(match.target.id, self._output(match, link.output))
+                if link.output in match.type.stand_ins:
+                    self._stands_in(target, parameter, match, link.output)
                 return
             node = self.graph.nodes[link.node]
             stand_in = common_ground().types[node.kind].stands_in if node.kind in common_ground().types else ""
@@ -386,6 +389,18 @@ class Outgoing:
                 self._break_rows(target, parameter)
                 return
             link = Link(onward.node, link.output if onward.output == "out" else onward.output)
+
+    def _stands_in(self, target: Node, parameter: str, match: Match, output: str) -> None:
+        """One of our outputs is read for another: the same where a picture has one channel alone."""
+        main = match.roles.get(match.type.main)
+        if main is not None and self.matcher.context.get(f"{main.id}:channels") == 1.0:
+            return
+        ours = self._output(match, output)
+        said = f"{self.pack.title} gives no {output.removeprefix('out')} of a picture; its {ours} is read."
+        why = Why(Cause.RULE, said, f"{match.type.kind}/{output}")
+        for row in self.inward.rows:
+            if (target.id, parameter) in row.targets:
+                row.meet(Fate.FITTED, why)
 
     def _break_rows(self, target: Node, parameter: str) -> None:
         for row in self.inward.rows:

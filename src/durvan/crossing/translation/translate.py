@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
+from durvan.crossing.translation.absent import settle
 from durvan.crossing.translation.inward import carry_in, why_of
 from durvan.crossing.translation.notes import write_in
 from durvan.crossing.translation.outward import carry_out
@@ -37,6 +38,8 @@ def translate(
         for node in inward.graph.nodes.values():
             common.update(node.values)
     out = carry_out(thing.id, inward, target, thing.context, metres_per_unit)
+    if thing.kind is Kind.MATERIAL:
+        settle(thing, source, inward, out.graph)
     return Translation(
         thing.id,
         source.name,

@@ -13,6 +13,7 @@ from durvan.graph.formula import Vec
 from durvan.scene.graph import Graph, Link, Node, Value
 
 TINY = 1e-9
+CHANNELS = ("outr", "outg", "outb")
 SOLID = "outa"  # what a picture says of where it is solid; arithmetic on colours leaves it alone
 
 

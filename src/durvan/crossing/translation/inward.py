@@ -12,7 +12,7 @@ from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Step, Why
 from durvan.errors import FormulaError
 from durvan.graph.formula import flip_green, plain, wrap
-from durvan.graph.wire import Wire
+from durvan.graph.wire import CHANNELS, SOLID, Wire
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Link, Node, Problem, Value, same
 from durvan.scene.model import Thing
@@ -249,8 +249,8 @@ class Incoming:
     def _argument(self, term: Term, node: Node, wires: bool) -> Any:
         name = term.name
         if term.source == "value":
-            link = node.links.get(name) if wires else None
-            if link is not None:
+            link = node.links.get(name)
+            if link is not None and (wires or not self._is_map(node, name)):
                 return self._wire(node, name, link)
             value = node.values.get(name)
             return term.default if value is None else wrap(value)
@@ -280,19 +280,32 @@ class Incoming:
         result = self.results.get(link.node)
         if link.node in self.thing.turned:
             result = self._green_round(link, result)
-        if not isinstance(result, Link):
+        kind = self.types.get(link.node)
+        if kind is None or result is None:
             return result
-        kind = self.types[link.node]
         role, _, output = kind.outputs.get(link.output, "out").rpartition(".")
+        if not isinstance(result, Link):
+            return self._part(result, output)
         if role:
             result = Link(self.made[link.node][role].id)
         if link.output in kind.worth:
             return self._worth(link, kind, Link(result.node, output))
-        if output == "out" and result.output != "out":
-            output = result.output
+        if result.output != "out":  # what stands in for the whole node is one channel already
+            return result
         if wanted == "float" and output == "out" and kind.type.outputs.get(link.output) == "color":
             output = "outgrey"
         return Link(result.node, output)
+
+    @staticmethod
+    def _part(value: Value, output: str) -> Value:
+        """The part of a constant that an output gives."""
+        if output == SOLID:
+            return 1.0
+        if not isinstance(value, tuple) or len(value) != 3:
+            return value
+        if output == "outgrey":
+            return sum(value) / 3.0
+        return value[CHANNELS.index(output)] if output in CHANNELS else value
 
     def _worth(self, link: Link, kind: CompiledType, found: Link) -> Link | Value | None:
         """An output that is not simply what the common ground's output is."""

@@ -12,6 +12,7 @@ from durvan.crossing.translation.choices import Choices
 from durvan.crossing.translation.plan import plan
 from durvan.dialects.registry import Registry
 from durvan.dialects.said import Cause
+from durvan.engine import swatches
 from durvan.scene.fate import Fate
 from durvan.scene.model import Scene, Thing
 from made_up import Maker, maps
@@ -158,6 +159,56 @@ def test_a_texture_scales_its_solidity_too(packs: Registry) -> None:
     root = done.graph.nodes["surface"]
     assert root.links["polish"].output == "alpha"  # smoothness is one minus roughness: the two turns undo each other
     assert done.graph.nodes[root.links["polish"].node].values.get("gain", 1.0) == 1.0
+
+
+@pytest.mark.parametrize("output,wanted", [("red", 0.6), ("green", 0.4), ("blue", 0.2), ("grey", 0.4)])
+def test_a_channel_of_a_constant_is_that_channel(packs: Registry, output: str, wanted: float) -> None:
+    """And what hangs on it: a condition of the mapping asks of what it comes to."""
+    nodes = {
+        "surface": ("orvik.finish", {"polish_curve": "trowbridge"}, {"cutout": ("made", output), "deep_amount": ("made", output)}),
+        "made": ("orvik.correct", {"input": (0.6, 0.4, 0.2)}, {}),
+    }  # fmt: skip
+    _, done = carried(packs, material("orvik", nodes), "openpbr")
+    values = done.graph.nodes["surface"].values
+    assert values["geometry_opacity"] == pytest.approx(wanted) and values["subsurface_weight"] == pytest.approx(wanted)
+    nodes = {
+        "surface": ("pellune.surface", {}, {"lacquer": ("made", "grey")}),
+        "made": ("pellune.adjust", {"input": (0.6, 0.4, 0.2)}, {}),
+    }  # fmt: skip
+    seen, done = carried(packs, material("pellune", nodes), "openpbr")
+    assert done.graph.nodes["surface"].values["coat_darkening"] == 0.0
+    assert seen.drift(material("pellune", nodes), done).mean < 0.5
+
+
+def test_a_channel_stays_when_a_node_is_passed_over(packs: Registry) -> None:
+    """A correction that changes nothing is left out; what it hands on is still the channel that it read."""
+    nodes = {
+        "surface": ("pellune.surface", {}, {"rough": ("same", "r")}),
+        "same": ("pellune.adjust", {}, {"input": ("map", "b")}),
+        "map": ("pellune.image", {"file": "a.png"}, {}),
+    }  # fmt: skip
+    _, done = carried(packs, material("pellune", nodes), "openpbr")
+    assert done.graph.nodes["surface"].links["specular_roughness"].output == "outb"
+
+
+def test_noise_goes_on_beyond_both_of_its_colours(packs: Registry) -> None:
+    """Noise is about zero: where it is below, a mixture of two colours lies beyond the first, on both sides alike."""
+    nodes = {
+        "surface": ("orvik.finish", {}, {"base_tint": ("noise", "colour")}),
+        "noise": ("orvik.noise", {"low": (0.5, 0.5, 0.1), "size": 2.0}, {}),
+    }  # fmt: skip
+    thing = material("orvik", nodes)
+    seen, done = carried(packs, thing, "openpbr")
+    assert seen.drift(thing, done).mean < 0.1
+
+
+def test_a_shell_that_nothing_passes_has_no_effect(packs: Registry) -> None:
+    one = material("orvik", {"surface": ("orvik.finish", {"mirror_tint": (0.9, 0.5, 0.5), "shell": True}, {})})
+    two = material("orvik", {"surface": ("orvik.finish", {"mirror_tint": (0.9, 0.5, 0.5)}, {})})
+    seen, done = carried(packs, one, "openpbr")
+    row = next(row for row in done.rows if row.parameter == "shell")
+    assert row.why.cause is Cause.IDLE
+    assert swatches.fingerprint(seen.source(one, done)) == swatches.fingerprint(seen.source(two, done))
 
 
 def test_maps_cannot_be_channels_of_one_value(packs: Registry) -> None:

@@ -36,6 +36,7 @@ def surface(kind: str, get: Inputs) -> Surface:
     curve = get.word("polish_curve")
     shape = CURVES.get(curve, layout.BLINN)
     share = ex.largest(passing)
+    shell = shell and not share.is_always(0.0)  # what nothing passes through has one face alone
     solid = not share.is_always(0.0) and bends and not shell
     how = layout.CONSTANT if not rises else layout.WALL if shell else layout.DIELECTRIC
     first: Field = index

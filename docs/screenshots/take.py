@@ -1,4 +1,7 @@
-"""`make screenshots`: the pictures in this folder, taken from the demo scene at 1280×800."""
+"""`make screenshots`: the pictures in this folder, taken from the demo scene at 1280×800.
+
+`python take.py FOLDER WIDTH HEIGHT` takes them into another folder, at another size.
+"""
 
 from __future__ import annotations
 
@@ -20,6 +23,8 @@ from durvan.ui.kit.theme import dress
 from durvan.ui.shared.state import Selection
 
 HERE = Path(__file__).parent
+OUT = Path(sys.argv[1]) if len(sys.argv) > 1 else HERE
+SIZE = (int(sys.argv[2]), int(sys.argv[3])) if len(sys.argv) > 3 else (1280, 800)
 sys.path.insert(0, str(HERE.parent.parent / "demo"))
 
 from build_moved import build
@@ -58,7 +63,7 @@ def files(window: Window) -> None:
     slate = next(one.written for one in window.state.session.scene.files.values() if "slate_normal" in one.written)
     window.state.select(Selection("/LampRoom/Looks/WetSlate", file=slate))
     wait(1200)
-    window.grab().save(str(HERE / "files.png"))
+    window.grab().save(str(OUT / "files.png"))
     plaster = next(one.written for one in window.state.session.scene.files.values() if "plaster_height" in one.written)
     window.state.select(Selection("/LampRoom/Looks/RoughPlaster", file=plaster))
     window.findings.here.setChecked(True)
@@ -67,7 +72,7 @@ def files(window: Window) -> None:
     window.stations["Files"].repairs.try_it()
     settled(window)
     wait(800)
-    window.grab().save(str(HERE / "repair.png"))
+    window.grab().save(str(OUT / "repair.png"))
     shutil.rmtree(folder, ignore_errors=True)
 
 
@@ -84,10 +89,10 @@ def main() -> None:
     app = QApplication([])
     dress(app)
     window = Window(registry())
-    window.resize(1280, 800)
+    window.resize(*SIZE)
     window.show()
     wait(100)
-    window.grab().save(str(HERE / "start.png"))
+    window.grab().save(str(OUT / "start.png"))
     window.open(SCENE)
     while window.state.session is None or window.state.job is not None:
         wait(50)
@@ -99,14 +104,14 @@ def main() -> None:
     while looks.left or not measured() or looks.views.get("target", (0, 0, 1, 0))[1] < 64:
         wait(100)
     wait(800)
-    window.grab().save(str(HERE / "survey.png"))
+    window.grab().save(str(OUT / "survey.png"))
     brass = "/LampRoom/Looks/PedestalBrass"
     state.select(Selection(brass))
     until_seen(window, brass)
     state.select(Selection(brass, next(row for row in state.rows(brass) if row.parameter == "polish")))
     window.go("Facing")
     wait(300)
-    window.grab().save(str(HERE / "facing.png"))
+    window.grab().save(str(OUT / "facing.png"))
     cloth = "/LampRoom/Looks/Oilskin"
     state.fit_wanted.emit([cloth])
     while looks.fitting or state.job is not None:
@@ -114,18 +119,18 @@ def main() -> None:
     state.select(Selection(cloth))
     until_seen(window, cloth)
     wait(800)
-    window.grab().save(str(HERE / "fit.png"))
+    window.grab().save(str(OUT / "fit.png"))
     tree = window.findings.tree
     tops = [tree.topLevelItem(place) for place in range(tree.topLevelItemCount())]
     tree.setCurrentItem(next(item for item in tops if "faked" in item.text(2)))
     thing = state.selection.thing
     until_seen(window, thing)
     wait(300)
-    window.grab().save(str(HERE / "finding.png"))
+    window.grab().save(str(OUT / "finding.png"))
     files(window)
     state.session = None
     window.close()
-    print(f"took {len(list(HERE.glob('*.png')))} pictures")
+    print(f"took {len(list(OUT.glob('*.png')))} pictures")
 
 
 if __name__ == "__main__":

@@ -237,8 +237,8 @@ def record(
         shown_with = looks.pictured(session, report) if pictured else None
     data = record_data(session)
     beside = out.with_suffix(".json")
-    write(page(data, shown_with), out)
-    write(json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n", beside)
+    text = json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+    write({out: page(data, shown_with), beside: text})
     if as_json:
         _print_json({"page": str(out), "json": str(beside), "rows": data["rows"], "open": data["open"]})
     else:

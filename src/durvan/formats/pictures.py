@@ -16,6 +16,7 @@ from durvan.foreign import text_of
 from durvan.optics.photometry import latlong_illuminance
 from durvan.optics.tone import linear
 from durvan.regular import why_not
+from durvan.replacing import replacing
 
 _LARGEST = 64_000_000  # pixels that are read whole; above that a picture is judged by its header only
 
@@ -117,15 +118,15 @@ def _decoded(found: NDArray[np.float32], decode: str | float) -> NDArray[np.floa
 
 
 def save(file: Path, values: NDArray[np.float32], names: tuple[str, ...] = ()) -> None:
-    """Write a picture [height, width, channels]: linear into .exr, else as it is in 8 bits. Raises OSError."""
+    """Write a picture [height, width, channels] by replacing: linear into .exr, else as it is in 8 bits. Raises OSError."""
     kind = "half" if file.suffix == ".exr" else "uint8"
     spec = oiio.ImageSpec(values.shape[1], values.shape[0], values.shape[2], kind)
     if names:
         spec.channelnames = names
-    made = oiio.ImageOutput.create(str(file))
-    if made is None or not made.open(str(file), spec):
-        raise OSError(f"{file}: {text_of(oiio.geterror) or 'this kind of picture cannot be written'}")
-    written = made.write_image(np.ascontiguousarray(values, dtype=np.float32))
-    made.close()
-    if not written:
-        raise OSError(f"{file}: {text_of(made.geterror)}")
+    with replacing(file) as part:
+        made = oiio.ImageOutput.create(str(part))
+        if made is None or not made.open(str(part), spec):
+            raise OSError(f"{file}: {text_of(oiio.geterror) or 'this kind of picture cannot be written'}")
+        written = made.write_image(np.ascontiguousarray(values, dtype=np.float32))
+        if not (made.close() and written):
+            raise OSError(f"{file}: {text_of(made.geterror) or 'it could not be written to its end'}")

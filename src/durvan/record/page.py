@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 from collections.abc import Mapping
+from contextlib import ExitStack
 from dataclasses import dataclass, field
 from functools import cache
 from pathlib import Path
@@ -47,11 +48,13 @@ def shown(value: object) -> str:
     return text if len(text) <= 120 else f"{text[:117]}…"
 
 
-def write(text: str, file: Path) -> None:
-    """Write a page or its data whole, or leave what was there. Raises DurvanError."""
+def write(texts: dict[Path, str]) -> None:
+    """Write a page and its data, all of them whole, or leave what was there. Raises DurvanError."""
+    file = next(iter(texts))
     try:
-        with replacing(file) as fresh:
-            fresh.write_text(text, encoding="utf-8")
+        with ExitStack() as waiting:
+            for file, text in texts.items():
+                waiting.enter_context(replacing(file)).write_text(text, encoding="utf-8")
     except OSError as problem:
         raise DurvanError(f"cannot be written: {problem.strerror}.", file=file) from problem
 

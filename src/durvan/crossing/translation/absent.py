@@ -50,7 +50,9 @@ def settle(thing: Thing, source: Pack, inward: Inward, graph: Graph) -> None:
         rows = by_node.get(name, [])
         absent = not any(row.targets for row in rows)
         if name in readers:
-            _follow([row for row in rows if absent or (not row.targets and row.why.cause is Cause.FOLDED)], readers[name])
+            _follow(
+                [row for row in rows if absent or (not row.targets and row.why.cause is Cause.FOLDED)], readers[name]
+            )
 
 
 def _forget(rows: list[Row], gone: set[str]) -> None:

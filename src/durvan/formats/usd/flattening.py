@@ -21,7 +21,11 @@ from durvan.scene.written import Replaced
 
 def as_crate(text: Path, file: Path) -> None:
     """Write a layer that lies on disk as text as a crate file. Raises SceneFileError."""
-    if not reads(text).Export(str(file)):
+    try:
+        done = reads(text).Export(str(file))
+    except (Tf.ErrorException, RuntimeError) as problem:
+        raise SceneFileError(f"cannot be written: {said(problem)}", file=file) from problem
+    if not done:
         raise SceneFileError("cannot be written.", file=file)
 
 

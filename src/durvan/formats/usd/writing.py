@@ -92,15 +92,15 @@ def write(written: Written, file: Path) -> None:
     Raises SceneFileError and OSError.
     """
     layer = layer_of(written)
+    text = file.with_name(f"{file.stem}.beside.usda")
     try:
-        if file.suffix == ".usda" and written.replaced is None:
-            layer.write(file)
-            return
-        text = file.with_name(f"{file.stem}.beside.usda")
-        layer.write(text)
-    finally:
-        layer.release()
-    try:
+        try:
+            if file.suffix == ".usda" and written.replaced is None:
+                layer.write(file)
+                return
+            layer.write(text)
+        finally:
+            layer.release()
         if written.replaced is None:
             as_crate(text, file)
         else:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QAction, QKeyEvent
+from PySide6.QtGui import QAction, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QButtonGroup,
@@ -321,6 +321,10 @@ class _Tree(QTreeWidget):
             head.setSectionResizeMode(place, QHeaderView.ResizeMode.Fixed)
             head.resizeSection(place, wide)
         head.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.header().resizeSection(2, max(432, self.viewport().width() * 34 // 100))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         item = self.currentItem()

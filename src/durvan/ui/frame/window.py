@@ -301,7 +301,7 @@ class Window(QMainWindow):
             shown_with = self.looks.gallery()
             self.state.run(
                 "Recording",
-                lambda _: write(page(record_data(session), shown_with), Path(name)),
+                lambda _: write({Path(name): page(record_data(session), shown_with)}),
                 lambda _: None,
             )
 

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from durvan.scene.model import Kind
@@ -18,8 +18,9 @@ SIDE = 96
 GAP = 18
 HEAD = 20
 LIGHTINGS = ("booth", "overcast", "raking")
-HEIGHT = HEAD + SIDE + 30
-_POLAR = 168
+FOOT = 30
+STEP, LARGEST = 24, 192  # they grow with the room, by steps
+_POLAR = 1.75  # how wide the lobes are, in sides
 
 
 class Swatches(QWidget):
@@ -28,7 +29,8 @@ class Swatches(QWidget):
     def __init__(self, state: State, looks: Looks) -> None:
         super().__init__()
         self.state, self.looks = state, looks
-        self.setFixedHeight(HEIGHT)
+        self.side = SIDE
+        self.setFixedHeight(HEAD + SIDE + FOOT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Source and target swatches under three lightings, their difference and their lobes")
         self.setToolTip(
@@ -44,7 +46,20 @@ class Swatches(QWidget):
         self._changed()
 
     def sizeHint(self) -> QSize:
-        return QSize(900, HEIGHT)
+        return QSize(900, HEAD + self.side + FOOT)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        room = (self.width() - 16 - 4 * GAP) / (7.0 + _POLAR)
+        side = min(max(int(room) // STEP * STEP, SIDE), LARGEST)
+        if side != self.side:
+            self.side = side
+            self.setFixedHeight(HEAD + side + FOOT)
+
+    @property
+    def polar(self) -> float:
+        """How wide the lobes are drawn."""
+        return _POLAR * self.side
 
     def _changed(self) -> None:
         thing = self.state.thing()
@@ -59,8 +74,9 @@ class Swatches(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), BOOTH)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         found = self.shown()
-        width = 3 * (2 * SIDE + GAP) + SIDE + GAP + _POLAR
+        width = 3 * (2 * self.side + GAP) + self.side + GAP + self.polar
         x = max((self.width() - width) / 2.0, 8.0)
         if found is None:
             painter.setFont(font(BODY))
@@ -70,12 +86,12 @@ class Swatches(QWidget):
             return
         for place, name in enumerate(LIGHTINGS):
             self._pair(painter, x, name, found.source[place], found.target[place], found.drift.by_lighting[place])
-            x += 2 * SIDE + GAP
+            x += 2 * self.side + GAP
         worst = LIGHTINGS.index(found.drift.lighting) if found.drift.lighting in LIGHTINGS else 0
-        self._label(painter, x, SIDE, "difference")
-        painter.drawImage(QRectF(x, HEAD, SIDE, SIDE), found.difference[worst])
-        self._foot(painter, x, SIDE, LIGHTINGS[worst])
-        x += SIDE + GAP
+        self._label(painter, x, self.side, "difference")
+        painter.drawImage(QRectF(x, HEAD, self.side, self.side), found.difference[worst])
+        self._foot(painter, x, self.side, LIGHTINGS[worst])
+        x += self.side + GAP
         if x + 100 < self.width():
             self._polar(painter, x, found.polar)
 
@@ -89,22 +105,22 @@ class Swatches(QWidget):
     def _foot(self, painter: QPainter, x: float, width: float, text: str) -> None:
         painter.setFont(font(SMALL))
         painter.setPen(INK)
-        box = QRectF(x, HEAD + SIDE + 2, width, 20)
+        box = QRectF(x, HEAD + self.side + 2, width, 20)
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
 
     def _pair(self, painter: QPainter, x: float, name: str, source: QImage, target: QImage, drift: float) -> None:
-        self._label(painter, x, 2 * SIDE, name)
-        painter.drawImage(QRectF(x, HEAD, SIDE, SIDE), source)
-        painter.drawImage(QRectF(x + SIDE, HEAD, SIDE, SIDE), target)
+        self._label(painter, x, 2 * self.side, name)
+        painter.drawImage(QRectF(x, HEAD, self.side, self.side), source)
+        painter.drawImage(QRectF(x + self.side, HEAD, self.side, self.side), target)
         painter.setPen(QPen(INK, 1))
-        for y in (HEAD - 3, HEAD + SIDE):
-            painter.drawLine(QPointF(x + SIDE, y), QPointF(x + SIDE, y + 3))
+        for y in (HEAD - 3, HEAD + self.side):
+            painter.drawLine(QPointF(x + self.side, y), QPointF(x + self.side, y + 3))
         titles = self._titles()
-        self._foot(painter, x, SIDE, titles[0])
-        self._foot(painter, x + SIDE + 2, SIDE, titles[1])
+        self._foot(painter, x, self.side, titles[0])
+        self._foot(painter, x + self.side + 2, self.side, titles[1])
         painter.setFont(font(SMALL, bold=True))
         painter.drawText(
-            QRectF(x, 2, 2 * SIDE, HEAD - 2),
+            QRectF(x, 2, 2 * self.side, HEAD - 2),
             Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
             f"{drift:.1f}",
         )
@@ -118,11 +134,11 @@ class Swatches(QWidget):
 
     def _polar(self, painter: QPainter, x: float, curves: np.ndarray) -> None:
         """Both sides' answers over the half circle; lengths by the cube root, as lightness goes."""
-        self._label(painter, x, _POLAR, "lobes at 45°")
+        self._label(painter, x, self.polar, "lobes at 45°")
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        middle, radius = QPointF(x + _POLAR / 2, HEAD + SIDE), _POLAR / 2.0
+        middle, radius = QPointF(x + self.polar / 2, HEAD + self.side), self.polar / 2.0
         painter.setPen(QPen(STRONG_RULE, 1))
-        painter.drawLine(QPointF(x, middle.y()), QPointF(x + _POLAR, middle.y()))
+        painter.drawLine(QPointF(x, middle.y()), QPointF(x + self.polar, middle.y()))
         painter.drawLine(middle, middle + QPointF(-radius * 0.7071, -radius * 0.7071))
         top = max(float(np.max(curves)), 1e-6)
         for curve, style, ink in ((curves[0], Qt.PenStyle.SolidLine, INK), (curves[1], Qt.PenStyle.DashLine, ACCENT)):
@@ -136,7 +152,7 @@ class Swatches(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.setPen(SOFT)
         self._foot(
-            painter, x, _POLAR, f"peak {_short(float(np.max(curves[0])))}, {_short(float(np.max(curves[1])))} sr⁻¹"
+            painter, x, self.polar, f"peak {_short(float(np.max(curves[0])))}, {_short(float(np.max(curves[1])))} sr⁻¹"
         )
 
 

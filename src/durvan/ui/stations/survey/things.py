@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QPainter, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -28,8 +28,9 @@ from durvan.ui.shared.state import Selection, State
 Index = QModelIndex | QPersistentModelIndex
 _HEADS = ("", "name", "drift", "worst")
 _LOOK, _NAME, _DRIFT, _WORST = range(4)
-_HEIGHT = 40
-_PICTURE = 36
+_PICTURE, _LARGEST, _AIR = 36, 96, 4
+_NAMES = 260  # what names, drifts and fates need
+_ROWS = 14  # that should still be seen at once where swatches grow
 _KINDS = list(Kind)
 
 
@@ -135,7 +136,7 @@ class FateDelegate(QStyledItemDelegate):
             painter.drawText(rect.adjusted(0, 14, 0, 0), middle, fate.word)
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
-        return QSize(56, _HEIGHT)
+        return QSize(56, _PICTURE + _AIR)
 
 
 class NameDelegate(QStyledItemDelegate):
@@ -157,23 +158,19 @@ class NameDelegate(QStyledItemDelegate):
 
 
 class PairDelegate(QStyledItemDelegate):
-    """Draws both sides' small swatches, touching."""
+    """Draws both sides' small swatches, touching, as large as the row is high."""
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         rect: QRect = option.rect  # type: ignore[attr-defined] # the stubs leave out Qt's public fields
         if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined] # the same
             painter.fillRect(rect, ACCENT_WASH)
         pair = index.data(Qt.ItemDataRole.DecorationRole)
-        y = rect.center().y() - _PICTURE // 2 + 1
-        box = QRect(rect.left() + 4, y, 2 * _PICTURE, _PICTURE)
         if pair is None:
             return
+        side = rect.height() - _AIR
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(QRect(box.left(), y, _PICTURE, _PICTURE), pair[0])
-        painter.drawImage(QRect(box.left() + _PICTURE, y, _PICTURE, _PICTURE), pair[1])
-
-    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
-        return QSize(2 * _PICTURE + 8, _HEIGHT)
+        for place, picture in enumerate(pair):
+            painter.drawImage(QRect(rect.left() + 4 + place * side, rect.top() + _AIR // 2, side, side), picture)
 
 
 class ThingsView(QTableView):
@@ -192,7 +189,7 @@ class ThingsView(QTableView):
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setShowGrid(False)
         self.verticalHeader().hide()
-        self.verticalHeader().setDefaultSectionSize(_HEIGHT)
+        self.verticalHeader().setDefaultSectionSize(_PICTURE + _AIR)
         self.setTabKeyNavigation(False)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         head = self.horizontalHeader()
@@ -206,6 +203,14 @@ class ThingsView(QTableView):
         self.activated.connect(lambda _: state.station_wanted.emit("Facing"))
         state.selected.connect(self._follow)
         self.things.modelReset.connect(self._follow)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Where there is room, swatches are larger: an eye needs all that it can get."""
+        super().resizeEvent(event)
+        room = min((self.viewport().width() - _NAMES) // 3, self.viewport().height() // _ROWS - _AIR)
+        side = min(max(room, _PICTURE), _LARGEST)
+        self.verticalHeader().setDefaultSectionSize(side + _AIR)
+        self.horizontalHeader().resizeSection(_LOOK, 2 * side + 10)
 
     def _look(self, current: QModelIndex, previous: QModelIndex) -> None:
         if current.isValid():

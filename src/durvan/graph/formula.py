@@ -99,6 +99,7 @@ def _is_picture_of_light(file: str) -> bool:
     return file.lower().rsplit(".", 1)[-1] in ("exr", "hdr", "pfm")
 
 
+_NUMBERS = frozenset((int, float, bool))
 FUNCTIONS: dict[str, Callable[..., Any]] = {
     "sqrt": _sqrt,
     "log10": math.log10,
@@ -155,7 +156,7 @@ class Formula:
     def __call__(self, *arguments: Any) -> Any:
         try:
             result = self.call(*arguments)
-            if isinstance(result, Vec) and not all(isinstance(part, int | float) for part in result):
+            if result.__class__ is Vec and not _NUMBERS.issuperset(map(type, result)):
                 raise TypeError("maps cannot be channels of one value")
             return result
         except (ArithmeticError, TypeError, ValueError, IndexError, AttributeError) as problem:

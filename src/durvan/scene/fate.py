@@ -16,6 +16,8 @@ class Fate(IntEnum):
     LOST = 5
     HELD = 6
 
+    __hash__ = int.__hash__  # an enumeration's own hashes its name anew each time, and fates are counted by the million
+
     @property
     def word(self) -> str:
         """The fate as people read it."""

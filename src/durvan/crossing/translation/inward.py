@@ -345,7 +345,7 @@ class Incoming:
     def _entry(self, node: Node, kind: CompiledType, entry: CompiledEntry, cut: set[str]) -> None:
         if entry.entry.only == "out":
             return
-        if not entry.measured_facts and entry.reads.isdisjoint(self.rows):
+        if not entry.measured_facts and self.rows.keys().isdisjoint(entry.reads):
             self._untouched(node, kind, entry)
             return
         rows = [self.rows[name] for name in entry.ours if name in self.rows]

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import base64
+import errno
+import os
 from collections.abc import Mapping
 from contextlib import ExitStack
 from dataclasses import dataclass, field
@@ -53,6 +55,9 @@ def write(texts: dict[Path, str]) -> None:
     file = next(iter(texts))
     try:
         with ExitStack() as waiting:
+            for file in texts:
+                if file.is_dir():
+                    raise IsADirectoryError(errno.EISDIR, os.strerror(errno.EISDIR), str(file))
             for file, text in texts.items():
                 waiting.enter_context(replacing(file)).write_text(text, encoding="utf-8")
     except OSError as problem:

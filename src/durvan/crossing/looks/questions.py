@@ -160,6 +160,13 @@ class Covered:
 
 
 @dataclass(frozen=True)
+class Working:
+    """What is worked at from now on, so that it can be told should the process end over it."""
+
+    about: str
+
+
+@dataclass(frozen=True)
 class Trouble:
     """Something went wrong over there; the rest goes on. `trace` is where, for the log."""
 

@@ -36,6 +36,7 @@ from durvan.scene.shapes import Shapes
 
 SHOWN_SAMPLES = 16
 _TOGETHER = 40  # guesses that are told at once
+_VIEW = "the camera's view"
 _PREVIEW_CLAMP = 30.0  # times white
 
 
@@ -143,6 +144,7 @@ class Server:
     def _look_at(self, question: questions.LookAt) -> bool:
         assert self.appearance is not None
         thing = question.pair.thing
+        self.say(questions.Working(thing.name))
         one = self.appearance.source(thing, question.pair.translation)
         two = self.appearance.target(thing, question.pair.translation)
         polar = np.array([polar_curve(one), polar_curve(two)])
@@ -174,6 +176,7 @@ class Server:
         while question.pairs:
             pair = question.pairs[0]
             thing, translation = pair.thing, pair.translation
+            self.say(questions.Working(thing.name))
             found = self.appearance.drift(thing, translation, self.stop)
             if found is None:
                 return False
@@ -191,6 +194,7 @@ class Server:
         found: dict[LookKey, Drift] = {}
         while question.pairs and not self.stop():
             pair = question.pairs.pop(0)
+            self.say(questions.Working(pair.thing.name))
             found[pair.key] = self.appearance.guess(pair.thing, pair.translation)
             if len(found) >= _TOGETHER:
                 self.say(questions.Guessed(found))
@@ -201,6 +205,7 @@ class Server:
 
     def _fit_all(self, question: questions.FitAll) -> bool:
         assert self.appearance is not None
+        self.say(questions.Working("fits"))
         found = fit_all(self.appearance, question.pairs, self.stop)
         if found is None:
             return False
@@ -221,6 +226,7 @@ class Server:
 
     def _cover(self, question: questions.Cover) -> bool:
         assert self.scene is not None
+        self.say(questions.Working(_VIEW))
         staged = self._staged("source", list(self.scene.things.values()), question.camera, (320, 180))
         seen = renderer.first_things(staged.built, staged.camera, 320, 180)
         shares = {staged.materials[m]: share for m, share in seen.coverage().items() if staged.materials[m]}
@@ -245,6 +251,7 @@ class Server:
         return self._go_on(question.samples)
 
     def _go_on(self, samples: int) -> bool:
+        self.say(questions.Working(_VIEW))
         level = 1
         while level <= samples:
             for side, (staged, film) in self.films.items():

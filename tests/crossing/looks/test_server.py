@@ -216,7 +216,8 @@ def test_a_real_server_measures_and_fits_with_keys(lamproom: Path, packs, tmp_pa
     assert answers.items == []
     assert one._answer(questions.Load(session.scene, packs.user))
     assert one._answer(questions.MeasureAll([both])) and one._answer(questions.FitAll([both]))
-    measured, fitted = answers.items
+    at, measured, fits, fitted = answers.items
+    assert at == questions.Working(thing.name) and isinstance(fits, questions.Working)
     assert isinstance(measured, questions.Measured) and measured.key == both.key == session.key_of(thing)
     assert isinstance(fitted, questions.Fitted) and fitted.change is not None and fitted.tried == 1
     session.measured({measured.key: measured.drift})

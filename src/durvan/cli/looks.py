@@ -61,7 +61,7 @@ def guess(session: Session, report: Report) -> None:
         seen = _appearance(session)
         found = {}
         for done, thing in enumerate(things):
-            report(Step("Guessing what will look different", done, len(things)))
+            report(Step(f"Guessing at {thing.name}", done, len(things)))
             found[session.key_of(thing)] = seen.guess(thing, session.plan.translations[thing.id])
     except RenderingError as problem:
         _LOG.warning("Nothing is said of looks: %s", problem)
@@ -95,7 +95,7 @@ def swatch(session: Session, wanted: str, out: Path, samples: int, report: Repor
     compiling.ensure(report)
     seen = _appearance(session)
     translation = session.plan.translations[thing.id]
-    report(Step("Measuring the drift"))
+    report(Step(f"Measuring {thing.name}"))
     found = seen.drift(thing, translation)
     rows = []
     for look in (seen.source(thing, translation), seen.target(thing, translation)):

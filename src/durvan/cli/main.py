@@ -17,6 +17,7 @@ from rich.table import Table
 
 from durvan import __version__
 from durvan.cli import logs
+from durvan.cli.at import say
 from durvan.cli.printing import plain_console, take_any_text, told
 from durvan.crossing.job.session import Session, start
 from durvan.dialects.conformance import check as conformance
@@ -61,6 +62,7 @@ def _progress(quiet: bool) -> Iterator[Report]:
         task = bar.add_task("Starting", total=None)
 
         def report(step: Step) -> None:
+            say(step.doing)
             bar.update(task, description=step.doing, completed=step.done, total=step.of or None)
 
         yield report

@@ -14,7 +14,7 @@ from build_moved import build
 ROOT = Path(__file__).parent.parent
 SCENE = ROOT / "demo" / "lamproom" / "lamproom.usda"
 OUT = ROOT / "out" / "demo"
-RUN = [sys.executable, "-c", "from durvan.cli.main import run; run()"]
+RUN = [sys.executable, "-c", "from durvan.cli.entry import main; main()"]
 
 
 def step(text: str, *arguments: str) -> None:

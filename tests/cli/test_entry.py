@@ -80,6 +80,16 @@ def test_status_and_output_come_through(tmp_path: Path) -> None:
     assert done.returncode == 2 and "none.usda" in done.stderr
 
 
+def test_without_a_temporary_folder_it_runs_in_one_process(tmp_path: Path) -> None:
+    file = generate(tmp_path / "scene.usda", 1)
+    code = (
+        "import sys, tempfile\ndef none(*a, **k): raise OSError\ntempfile.TemporaryDirectory = none\n"
+        f"from durvan.cli.entry import main; sys.argv = ['durvan', 'survey', {str(file)!r}, '--json']; main()"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
+    assert done.returncode in (0, 1) and done.stdout.startswith("{"), done.stderr
+
+
 def test_nobody_waits_for_what_is_not_asked(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     monkeypatch.delenv(at.AT, raising=False)
     at.say("nothing")

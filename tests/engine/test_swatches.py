@@ -72,6 +72,9 @@ def test_what_was_measured_is_known_again(tmp_path: Path) -> None:
     assert kept.samples == found.samples
     kept.file.write_bytes(b"not a picture")
     assert swatches.Maker(red(), tmp_path).samples == 0
+    kept.keep()
+    kept.file.write_bytes(kept.file.read_bytes()[:2000])  # cut off, as on a full disk
+    assert swatches.Maker(red(), tmp_path).samples == 0
     for note in (tmp_path / "drift").rglob("*.json"):
         note.write_text("{")
     assert measured(red(), red(0.2), tmp_path).mean == pytest.approx(found.mean, rel=1e-5)

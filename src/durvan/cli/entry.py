@@ -25,15 +25,25 @@ def main() -> None:
     words = sys.argv[1:]
     command = next((word for word in words if not word.startswith("-")), "")
     if command in RENDERING and "--help" not in words and AT not in os.environ:
-        sys.exit(_beside(words))
+        made = _folder()
+        if made is not None:
+            sys.exit(_beside(words, made))
     from durvan.cli.main import run
 
     run()
 
 
-def _beside(words: list[str]) -> int:
+def _folder() -> tempfile.TemporaryDirectory[str] | None:
+    """Where the other process says what it is at; None where nothing can be made, and then all of it runs here."""
+    try:
+        return tempfile.TemporaryDirectory(prefix="durvan-", ignore_cleanup_errors=True)
+    except OSError:
+        return None
+
+
+def _beside(words: list[str], made: tempfile.TemporaryDirectory[str]) -> int:
     """Run in a process of its own; gives its exit status."""
-    with tempfile.TemporaryDirectory(prefix="durvan-") as folder:
+    with made as folder:
         at = Path(folder) / "at"
         child = subprocess.Popen(
             [sys.executable, "-c", "from durvan.cli.main import run; run()", *words],

@@ -60,6 +60,7 @@ class Why:
 
 NO_CAUSE = Why(Cause.NONE)
 IDLE = Why(Cause.IDLE, "At this value it does nothing, so nothing is needed for it.")
+TAKEN_UP = Why(Cause.FOLDED, "Taken up by the formula of what it feeds.")
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,6 +11,7 @@ from __future__ import annotations
 import hashlib
 import math
 import os
+import zipfile
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass
@@ -287,7 +288,7 @@ class Maker:
                     levels[region][int(level)] = kept[f"level{region}_{level}"]
             if sums.shape != self.sums.shape or not np.isfinite(sums).all() or len(counts) != len(self.counts):
                 return
-        except (OSError, ValueError, KeyError, IndexError, EOFError):
+        except (OSError, ValueError, KeyError, IndexError, EOFError, zipfile.BadZipFile):
             return
         self.sums, self.counts, self.levels = sums, counts, levels
         with suppress(OSError):

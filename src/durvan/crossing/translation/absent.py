@@ -9,12 +9,10 @@ from __future__ import annotations
 from durvan.crossing.translation.inward import Inward
 from durvan.crossing.translation.rows import Row
 from durvan.dialects.pack import Pack
-from durvan.dialects.said import IDLE, Cause, Why
+from durvan.dialects.said import IDLE, TAKEN_UP, Cause, Why
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, same
 from durvan.scene.model import Thing
-
-_TAKEN_UP = Why(Cause.FOLDED, "Taken up by the formula of what it feeds.")
 
 
 def prune(graph: Graph) -> set[str]:
@@ -71,7 +69,7 @@ def _follow(rows: list[Row], readers: list[Row]) -> None:
             cause = Cause.IDLE if all(one.why.cause is Cause.IDLE for one in readers) else Cause.FEED
             row.meet(least.fate, Why(cause, f"It goes with {least.parameter} of {_said(least.node)}, which it feeds."))
         elif row.fate is Fate.KEPT:
-            row.meet(Fate.RECAST, _TAKEN_UP)
+            row.meet(Fate.RECAST, TAKEN_UP)
 
 
 def _said(node: str) -> str:
@@ -84,4 +82,4 @@ def _not_idle(thing: Thing, source: Pack, rows: list[Row]) -> None:
         if row.why == IDLE and row.node in thing.graph.nodes:
             parameter = source.parameter(thing.graph.nodes[row.node].kind, row.parameter)
             if row.linked or (parameter is not None and not same(row.value, parameter.default)):
-                row.why = _TAKEN_UP
+                row.why = TAKEN_UP

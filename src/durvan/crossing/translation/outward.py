@@ -16,7 +16,7 @@ from durvan.crossing.translation.matching import Match, Matcher
 from durvan.crossing.translation.rows import Fault, Row
 from durvan.dialects.compiled import CompiledEntry, Ready
 from durvan.dialects.pack import Pack
-from durvan.dialects.said import IDLE, NO_CAUSE, Cause, Why
+from durvan.dialects.said import IDLE, NO_CAUSE, TAKEN_UP, Cause, Why
 from durvan.errors import FormulaError
 from durvan.graph.formula import plain
 from durvan.graph.wire import Wire
@@ -26,7 +26,6 @@ from durvan.scene.vocabulary import COMPONENTS, LARGEST, Parameter, common_groun
 
 _NO_FORM = Why(Cause.FORMULA, "What it comes to cannot stand in the target; its default is used.")
 _PAST = Why(Cause.FOLDED, "It goes on past a node that has no counterpart.")
-_TAKEN_UP = Why(Cause.FOLDED, "Taken up by the formula of what it feeds.")
 _FEED = Why(Cause.FEED, "What feeds it has no counterpart; a constant stands in.")
 _FOLLOWS = Why(Cause.RULE, "It carries the formula of the map that it follows.")
 
@@ -419,7 +418,7 @@ class Outgoing:
             folded = name in self.graph.nodes
             for row in rows:
                 if not row.targets:
-                    row.meet(Fate.RECAST, _TAKEN_UP if folded else IDLE)
+                    row.meet(Fate.RECAST, TAKEN_UP if folded else IDLE)
         for row in self.inward.rows:
             self._finish(row)
         for row in self.added:

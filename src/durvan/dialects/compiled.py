@@ -10,7 +10,7 @@ from typing import Any
 from durvan.dialects.contract import Case, ChainRole, Entry, Mapping
 from durvan.dialects.said import Cause, Declared, Step, Why
 from durvan.errors import FormulaError, PackError
-from durvan.graph.formula import Formula, Language, wrap
+from durvan.graph.formula import Formula, Language, Source, wrap
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Value
 from durvan.scene.vocabulary import NodeType, common_ground, unit_factor
@@ -32,20 +32,29 @@ class Term:
 
 @dataclass(slots=True, frozen=True)
 class Ready:
-    """A formula with its terms looked up."""
+    """A formula with its terms looked up.
+
+    `straight` fetches the terms' values itself, given one mapping for each of `asked`, the roles with the ports that are
+    read of them; it serves where none of those is linked. None where terms lie elsewhere.
+    """
 
     formula: Formula
     terms: tuple[Term, ...]
+    asked: tuple[tuple[str, frozenset[str]], ...] = ()
+    straight: Callable[..., Any] | None = None
 
     @property
     def text(self) -> str:
         """How people read it."""
         return self.formula.pretty
 
-
 @dataclass(slots=True)
 class CompiledEntry:
-    """One correspondence, in both directions. `ours` are parameter names, `common` pairs of role and port."""
+    """One correspondence, in both directions. `ours` are parameter names, `common` pairs of role and port.
+
+    What follows from that is worked out once: what it `reads` (and `reads_back`); whether it `leaves` something even of a
+    value that nobody set; the fate that its rows are given on their way in; whether they are more than `scaled` then.
+    """
 
     entry: Entry
     rule: str
@@ -68,6 +77,13 @@ class CompiledEntry:
     reads_back: frozenset[tuple[str, str]] = frozenset()
     reads_start: bool = False
     measured_facts: bool = False
+    leaves_in: bool = False
+    leaves_out: bool = False
+    note_in: Fate = Fate.KEPT
+    alters_in: bool = False
+    alters_out: bool = False
+    stem: str = ""
+    same_unit: bool = True
     idle: dict[float, tuple[list[tuple[str, str, Value]], bool]] = field(default_factory=dict)
     idle_back: dict[float, tuple[bool, bool]] = field(default_factory=dict)
 
@@ -85,23 +101,26 @@ class CompiledEntry:
         self.reads_back = frozenset((*self.common, *((term.role, term.name) for term in back)))
         self.reads_start = any(role == "start" for role, _ in self.reads_back)
         self.measured_facts = any(term.source == "context" for term in (*terms, *back))
+        self.stem = self.ours[0] if self.ours else self.common[0][1] if self.common else ""
+        self.same_unit = self.units[0] == self.units[1]
+        self._remains()
 
-    @property
-    def leaves_in(self) -> bool:
-        """Whether something remains of what it does inwards, even to a value that nobody set. What cannot be said at all is
-        only missed where a condition says that its default is.
-        """
-        unsaid = bool(self.entry.lost or self.entry.held) and self.when is None
-        return self.fate_in > Fate.ADDED and self.why.cause is not Cause.IDLE and not unsaid
-
-    @property
-    def leaves_out(self) -> bool:
-        """Whether something remains of what it does outwards."""
-        return self.fate_out > Fate.ADDED and self.why.cause is not Cause.IDLE
+    def _remains(self) -> None:
+        entry, idle = self.entry, self.why.cause is Cause.IDLE
+        # what cannot be said at all is only missed where a condition says that its default is
+        unsaid = bool(entry.lost or entry.held) and self.when is None
+        self.leaves_in = self.fate_in > Fate.ADDED and not idle and not unsaid
+        self.leaves_out = self.fate_out > Fate.ADDED and not idle
+        self.note_in = Fate.RECAST if entry.decides and not entry.fate else self.fate_in
+        by_formula = bool(self.text_in) and (self.units == ("", "") or bool(entry.to_common))
+        in_units = bool(self.text_in) and self.fate_in is Fate.RECAST
+        self.alters_in = by_formula or (self.note_in is not Fate.KEPT and not in_units)
+        simple = self.fate_out is Fate.RECAST and not entry.to_ours
+        self.alters_out = self.fate_out is not Fate.KEPT and not simple
 
     def factor(self, metres_per_unit: float) -> float:
         """What a one-for-one value is multiplied by on its way in."""
-        if self.units[0] == self.units[1]:
+        if self.same_unit:
             return 1.0
         return unit_factor(self.units[0], self.units[1], metres_per_unit) or 1.0
 
@@ -117,6 +136,12 @@ class CompiledCase:
     sure: Ready | None
     finding: Declared | None
     entries: tuple[CompiledEntry, ...]
+    going_in: tuple[CompiledEntry, ...] = ()
+    going_out: tuple[CompiledEntry, ...] = ()
+
+    def __post_init__(self) -> None:
+        self.going_in = tuple(entry for entry in self.entries if entry.entry.only != "out")
+        self.going_out = tuple(entry for entry in self.entries if entry.outward)
 
 
 @dataclass(slots=True)
@@ -221,7 +246,18 @@ class Compiler:
             compiled = self.language.formula(text)
         except FormulaError as problem:
             raise self.fail(problem.what) from problem
-        return Ready(compiled, tuple(term(name) for name in compiled.names))
+        return self._with_terms(compiled, tuple(term(name) for name in compiled.names))
+
+    def _with_terms(self, compiled: Formula, terms: tuple[Term, ...]) -> Ready:
+        """Most formulas read parameters alone; these fetch them themselves."""
+        roles = list(dict.fromkeys(term.role for term in terms)) or [""]
+        if "start" in roles or any(term.source in ("context", "output") for term in terms):
+            return Ready(compiled, terms)
+        asked = tuple((role, frozenset(term.name for term in terms if term.role == role)) for role in roles)
+        sources = tuple(
+            Source(roles.index(t.role), t.name, t.default, "" if t.source == "value" else t.source) for t in terms
+        )
+        return Ready(compiled, terms, asked, self.language.straight(compiled, sources, len(roles)))
 
     def entry(self, entry: Entry, case: str) -> CompiledEntry:
         label = "/".join(entry.ours) or "/".join(entry.common)

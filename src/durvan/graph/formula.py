@@ -145,6 +145,15 @@ _ALLOWED = (
 )  # fmt: skip
 
 
+_WRONG = (ArithmeticError, TypeError, ValueError, IndexError, AttributeError)
+
+
+def _checked(result: Any) -> Any:
+    if result.__class__ is Vec and not _NUMBERS.issuperset(map(type, result)):
+        raise TypeError("maps cannot be channels of one value")
+    return result
+
+
 @dataclass(frozen=True, slots=True)
 class Formula:
     """A compiled formula: its text, the names it needs in order, and what works it out."""
@@ -155,11 +164,8 @@ class Formula:
 
     def __call__(self, *arguments: Any) -> Any:
         try:
-            result = self.call(*arguments)
-            if result.__class__ is Vec and not _NUMBERS.issuperset(map(type, result)):
-                raise TypeError("maps cannot be channels of one value")
-            return result
-        except (ArithmeticError, TypeError, ValueError, IndexError, AttributeError) as problem:
+            return _checked(self.call(*arguments))
+        except _WRONG as problem:
             given = ", ".join(f"{n} = {a!r}"[:80] for n, a in zip(self.names, arguments, strict=False))
             raise FormulaError(f"'{self.text}' cannot be worked out for {given} ({problem}).") from problem
 
@@ -168,6 +174,43 @@ class Formula:
         """The formula as a person would set it: × and ÷ for the signs of typing, no dotted role names."""
         text = re.sub(r"\b[a-z_]+\.", "", self.text)
         return text.replace(" * ", " × ").replace(" / ", " ÷ ").replace("*", "·")
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """Where a name of a formula gets its value: in which of several mappings, under which key, and its default.
+
+    `asks` is "mapped" or "given" where only that is asked; what is mapped stands in no mapping.
+    """
+
+    mapping: int
+    key: str
+    default: Any = None
+    asks: str = ""
+
+    def line(self, place: int) -> str:
+        """What fetches it, as a statement."""
+        if self.asks:
+            return f"a{place} = " + (f"_g{self.mapping}({self.key!r}) is not None" if self.asks == "given" else "False")
+        fetched = f"a{place} = _g{self.mapping}({self.key!r}, _d{place})"
+        return f"{fetched}\n        if a{place}.__class__ is _tuple: a{place} = _Vec(a{place})"
+
+    def fetch(self, get: Callable[..., Any]) -> Any:
+        """What it is."""
+        if self.asks:
+            return self.asks == "given" and get(self.key) is not None
+        return wrap(get(self.key, self.default))
+
+
+_STRAIGHT = """
+def straight({getters}):
+    try:
+        {fetch}
+        found = {expression}
+        return _checked(found) if found.__class__ is _Vec else found
+    except _wrong:
+        return _again({getters})
+"""
 
 
 class _Reader(ast.NodeTransformer):
@@ -206,16 +249,21 @@ class _Reader(ast.NodeTransformer):
         return ast.Call(node.func, [self.visit(argument) for argument in node.args], [])
 
 
-def _compiled(text: str, functions: Mapping[str, Callable[..., Any]]) -> tuple[CodeType, tuple[str, ...]]:
+def _read(text: str, functions: Mapping[str, Callable[..., Any]]) -> tuple[ast.expr, dict[str, str]]:
+    """A formula as an expression, checked part by part, and what its names are called in it."""
     try:
         tree = ast.parse(text.replace("^", "**").strip(), mode="eval")
     except (SyntaxError, RecursionError, MemoryError) as problem:
         raise FormulaError(f"'{text[:200]}' is not a formula ({problem}).") from problem
     reader = _Reader(text, functions)
-    body = reader.visit(tree).body
-    arguments = ast.arguments([], [ast.arg(a) for a in reader.names.values()], None, [], [], None, [])
+    return reader.visit(tree).body, reader.names
+
+
+def _compiled(text: str, functions: Mapping[str, Callable[..., Any]]) -> tuple[CodeType, tuple[str, ...]]:
+    body, names = _read(text, functions)
+    arguments = ast.arguments([], [ast.arg(a) for a in names.values()], None, [], [], None, [])
     expression = ast.fix_missing_locations(ast.Expression(ast.Lambda(arguments, body)))
-    return compile(expression, f"<formula {text}>", "eval"), tuple(reader.names)
+    return compile(expression, f"<formula {text}>", "eval"), tuple(names)
 
 
 class Language:
@@ -234,6 +282,27 @@ class Language:
             call = eval(code, {"__builtins__": {}, **self.functions, **CONSTANTS})
             found = self._known[text] = Formula(text, names, call)
         return found
+
+    def straight(self, formula: Formula, sources: tuple[Source, ...], mappings: int) -> Callable[..., Any]:
+        """A formula that fetches its values itself, given the `get` of each of some `mappings`; several times as quick as
+        one that is handed them. Raises FormulaError when it is called, as the formula does."""
+
+        def again(*getters: Callable[..., Any]) -> Any:  # the long way says what is wrong with what
+            return formula(*[source.fetch(getters[source.mapping]) for source in sources])
+
+        body = _read(formula.text, self.functions)[0]
+        scope: dict[str, Any] = {"__builtins__": {}, **self.functions, **CONSTANTS}
+        scope.update(_tuple=tuple, _Vec=Vec, _checked=_checked, _wrong=_WRONG, _again=again)
+        scope.update({f"_d{place}": source.default for place, source in enumerate(sources)})
+        text = _STRAIGHT.format(
+            getters=", ".join(f"_g{n}" for n in range(mappings)),
+            fetch="\n        ".join(source.line(place) for place, source in enumerate(sources)) or "pass",
+            expression=ast.unparse(body),
+        )
+        # As above, every part of the expression was checked, and no builtin is in reach.
+        exec(compile(text, f"<formula {formula.text}>", "exec"), scope)
+        call: Callable[..., Any] = scope["straight"]
+        return call
 
 
 _COMMON = Language()

@@ -14,9 +14,18 @@ Value = bool | int | float | str | tuple[float, ...]
 def same(one: object, two: object, relative: float = 1e-12, floor: float = 0.0) -> bool:
     """Whether two values are equal but for `relative` of the larger one (or of `floor`); by itself the last bits that
     arithmetic leaves. One number stands for every channel."""
+    if one.__class__ is float and two.__class__ is float:
+        return one == two or abs(one - two) <= relative * max(floor, abs(one), abs(two))
+    if one.__class__ is two.__class__ and one == two:
+        return True
     if isinstance(one, tuple):
         if isinstance(two, tuple):
-            return len(one) == len(two) and all(same(a, b, relative, floor) for a, b in zip(one, two, strict=True))
+            if len(one) != len(two):
+                return False
+            for a, b in zip(one, two, strict=True):  # a loop: asked so often that making a generator would be felt
+                if not same(a, b, relative, floor):
+                    return False
+            return True
         return isinstance(two, int | float) and all(same(part, two, relative, floor) for part in one)
     if isinstance(two, tuple):
         return same(two, one, relative, floor)

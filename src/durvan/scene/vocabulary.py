@@ -120,6 +120,8 @@ class Parameter(Strict):
         if self.range is None or isinstance(value, str):
             return False
         low, high = self.range
+        if value.__class__ is float:
+            return value < low or value > high
         parts = value if isinstance(value, tuple) else (value,)
         return any(part < low or part > high for part in parts)
 

@@ -32,12 +32,17 @@ def settle(thing: Thing, source: Pack, inward: Inward, graph: Graph) -> None:
         _forget(inward.rows, gone)
     if len(thing.graph.nodes) < 2:
         return
-    _not_idle(thing, source, inward.rows)
     by_node: dict[str, list[Row]] = {}
     by_port: dict[tuple[str, str], Row] = {}
     for row in inward.rows:
-        by_node.setdefault(row.node, []).append(row)
-        by_port[row.node, row.parameter] = row
+        if row.why is IDLE:
+            _not_idle(thing, source, row)
+        mine = by_node.get(row.node)
+        if mine is None:
+            mine = by_node[row.node] = []
+        mine.append(row)
+        if row.linked:
+            by_port[row.node, row.parameter] = row
     readers: dict[str, list[Row]] = {}
     for node in thing.graph.nodes.values():
         for port, link in node.links.items():
@@ -45,9 +50,9 @@ def settle(thing: Thing, source: Pack, inward: Inward, graph: Graph) -> None:
                 readers.setdefault(link.node, []).append(by_port[node.id, port])
     order, _ = thing.graph.order()
     for name in reversed(order):
-        rows = by_node.get(name, [])
-        absent = not any(row.targets for row in rows)
         if name in readers:
+            rows = by_node.get(name, [])
+            absent = not any(row.targets for row in rows)
             _follow(
                 [row for row in rows if absent or (not row.targets and row.why.cause is Cause.FOLDED)], readers[name]
             )
@@ -76,10 +81,9 @@ def _said(node: str) -> str:
     return node.rpartition("/")[2]
 
 
-def _not_idle(thing: Thing, source: Pack, rows: list[Row]) -> None:
+def _not_idle(thing: Thing, source: Pack, row: Row) -> None:
     """Only a value that is its default does nothing; another one was taken up."""
-    for row in rows:
-        if row.why == IDLE and row.node in thing.graph.nodes:
-            parameter = source.parameter(thing.graph.nodes[row.node].kind, row.parameter)
-            if row.linked or (parameter is not None and not same(row.value, parameter.default)):
-                row.why = TAKEN_UP
+    if row.node in thing.graph.nodes:
+        parameter = source.parameter(thing.graph.nodes[row.node].kind, row.parameter)
+        if row.linked or (parameter is not None and not same(row.value, parameter.default)):
+            row.why = TAKEN_UP

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from itertools import islice, pairwise
 from typing import Any, cast
 
@@ -29,6 +30,7 @@ _CYCLE = Why(Cause.CYCLE, "This link closes a cycle; it is cut here.")
 _CHANNEL = Why(Cause.FOLDED, "It only takes a channel; the link says which.")
 _ANIMATED = Why(Cause.ANIMATED, "Animated; the value of one frame is carried.")
 _FEED = Why(Cause.FEED, "What feeds it cannot be carried; the value below it stands in.")
+_NO_FAMILIES: dict[str, str] = {}
 _TURNED = Step("green turned by hand")
 _DEFAULT = Step("by default")
 
@@ -173,18 +175,20 @@ class Incoming:
     def _open_rows(self, node: Node) -> None:
         kind = self.pack.type(node.kind)
         parameters = kind.parameters if kind else {}
-        thing, out = self.thing.id, self.out.rows
-        self.rows = {}
+        thing, out, links, values = self.thing.id, self.out.rows, node.links, node.values
+        families = kind.families if kind else _NO_FAMILIES
+        otherwise = kind.family or "geometry" if kind else "procedurals"
+        self.rows = rows = {}
         for port in node.ports():
             parameter = parameters.get(port)
-            family = kind.family_of(port) if kind else "procedurals"
             unit = parameter.unit if parameter else ""
-            linked = port in node.links
-            row = Row(thing, node.id, port, family, node.values.get(port), unit, linked)
-            self.rows[port] = row
+            row = rows[port] = Row(
+                thing, node.id, port, families.get(port) or otherwise, values.get(port), unit, port in links
+            )
             out.append(row)
-            if port in node.animated:
-                row.meet(Fate.HELD, _ANIMATED)
+        for port in node.animated:
+            if port in rows:
+                rows[port].meet(Fate.HELD, _ANIMATED)
         for port, problem in (node.problems or {}).items():
             if port not in self.rows:
                 family = kind.family_of(port) if kind else "procedurals"
@@ -203,20 +207,13 @@ class Incoming:
         case = self._case(node, kind)
         if len(kind.cases) > 1:
             self.out.readings[node.id] = case.name
-        for entry in case.entries:
+        for entry in case.going_in:
             self._entry(node, kind, entry, cut)
         self._close_chain(node, kind)
         self.made[node.id] = self.roles
         for port, row in self.rows.items():
             if not row.steps:
-                row.meet(Fate.LOST, self._without_rule(kind, port))
-
-    def _without_rule(self, kind: CompiledType, port: str) -> Why:
-        title = self.pack.title
-        if port in kind.type.parameters:
-            said = f"{title} has no rule for '{port}' as it is used here."
-            return Why(Cause.NO_RULE, said, f"{kind.kind}.{port}")
-        return Why(Cause.UNKNOWN_VALUE, f"'{port}' is not a parameter of {kind.kind}; it has no meaning in {title}.")
+                row.meet(Fate.LOST, _without_rule(self.pack.title, kind.kind, port, port in kind.type.parameters))
 
     def _role(self, node: Node, kind: CompiledType, name: str) -> Node:
         found = self.roles.get(name)
@@ -238,13 +235,16 @@ class Incoming:
 
     def _ask(self, ready: Ready, node: Node) -> bool:
         try:
-            return bool(ready.formula(*self._arguments(ready, node, wires=False)))
+            return bool(self._work_out(ready, node, wires=False))
         except FormulaError as problem:
             self.out.faults.append(Fault(self.pack.name, node.id, problem.what))
             return False
 
-    def _arguments(self, ready: Ready, node: Node, wires: bool) -> list[Any]:
-        return [self._argument(term, node, wires) for term in ready.terms]
+    def _work_out(self, ready: Ready, node: Node, wires: bool) -> Any:
+        """What a formula comes to for a node; with `wires`, maps are wires that grow nodes. Raises FormulaError."""
+        if ready.straight is not None and (not node.links or node.links.keys().isdisjoint(ready.asked[0][1])):
+            return ready.straight(node.values.get)
+        return ready.formula(*[self._argument(term, node, wires) for term in ready.terms])
 
     def _argument(self, term: Term, node: Node, wires: bool) -> Any:
         name = term.name
@@ -343,25 +343,20 @@ class Incoming:
     # one correspondence
 
     def _entry(self, node: Node, kind: CompiledType, entry: CompiledEntry, cut: set[str]) -> None:
-        if entry.entry.only == "out":
-            return
         if not entry.measured_facts and self.rows.keys().isdisjoint(entry.reads):
             self._untouched(node, kind, entry)
             return
-        rows = [self.rows[name] for name in entry.ours if name in self.rows]
+        rows = list(filter(None, map(self.rows.get, entry.ours)))
         if entry.when is not None and not self._ask(entry.when, node):
             return
         if not rows and entry.leaves_in:
             rows = self._by_default(node, kind, entry)
-        silent = not entry.inward
-        if silent:
-            for row in rows:
-                self._note(row, entry, node)
-            return
+        nodes = self.out.graph.nodes
         for (role, port), ready in entry.inward:
-            before = len(self.out.graph.nodes)
+            before = len(nodes)
             value = self._value(node, entry, ready, rows, cut)
-            self.out.learn_grown(before, rows)
+            if len(nodes) > before:
+                self.out.learn_grown(before, rows)
             if value is None:
                 continue
             self._put(node, kind, role, port, value, rows)
@@ -420,7 +415,7 @@ class Incoming:
         if ready is None:
             return self._straight(node, entry, rows, cut)
         try:
-            result: Any = ready.formula(*self._arguments(ready, node, wires=True))
+            result: Any = self._work_out(ready, node, wires=True)
             if isinstance(result, Wire):
                 return result.settled()
         except FormulaError as problem:
@@ -434,7 +429,7 @@ class Incoming:
 
     def _straight(self, node: Node, entry: CompiledEntry, rows: list[Row], cut: set[str]) -> Link | Value | None:
         name = entry.ours[0]
-        factor = entry.factor(self.metres_per_unit)
+        factor = 1.0 if entry.same_unit else entry.factor(self.metres_per_unit)
         link = node.links.get(name)
         if link is not None and name not in cut:
             parameter = self.pack.parameter(node.kind, name)
@@ -459,8 +454,7 @@ class Incoming:
         if role == "start":
             self.start = (value, rows)
             return
-        existing = self.roles.get(role)
-        if not isinstance(value, Link) and (existing is None or not rows):
+        if not isinstance(value, Link) and (not rows or role not in self.roles):
             default = common_ground().types[kind.roles[role]].parameters[port].default
             if same(value, default):
                 if rows:  # a node that would do nothing is not made, but its rows are to be accounted for
@@ -472,20 +466,21 @@ class Incoming:
         else:
             target.values[port] = value
         if rows:
-            self.out.origins.setdefault((target.id, port), []).extend(rows)
+            known = self.out.origins.get((target.id, port))
+            if known is None:
+                self.out.origins[target.id, port] = rows.copy()
+            else:
+                known.extend(rows)
 
     def _note(self, row: Row, entry: CompiledEntry, node: Node) -> None:
         """Write down on a row which rule acted, how, and what it leaves."""
         row.steps = (*row.steps, entry.step_in)
-        if entry.text_in and (entry.units == ("", "") or entry.entry.to_common):
-            row.scaled = False
-        fate = Fate.RECAST if entry.entry.decides and not entry.entry.fate else entry.fate_in
-        row.meet(fate, entry.why)
-        if fate is not Fate.KEPT and not (entry.text_in and entry.fate_in is Fate.RECAST):
+        row.meet(entry.note_in, entry.why)
+        if entry.alters_in:
             row.scaled = False
         if entry.measure is not None and row.measure is None:
             try:
-                row.measure = float(entry.measure.formula(*self._arguments(entry.measure, node, wires=False)))
+                row.measure = float(self._work_out(entry.measure, node, wires=False))
                 row.measured, row.share = entry.entry.measured, entry.entry.share
             except FormulaError:
                 row.measure = None
@@ -511,6 +506,13 @@ class Incoming:
             self.results[node.id] = None
             return
         self.results[node.id] = Link(graph.nodes[present[0][1].id].id)
+
+
+@lru_cache(maxsize=4096)
+def _without_rule(title: str, kind: str, port: str, known: bool) -> Why:
+    if known:
+        return Why(Cause.NO_RULE, f"{title} has no rule for '{port}' as it is used here.", f"{kind}.{port}")
+    return Why(Cause.UNKNOWN_VALUE, f"'{port}' is not a parameter of {kind}; it has no meaning in {title}.")
 
 
 def _scaled(value: Value, factor: float) -> Value:

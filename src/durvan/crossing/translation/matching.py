@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from durvan.crossing.translation.rows import Fault
-from durvan.dialects.compiled import CompiledCase, CompiledType, Ready
+from durvan.dialects.compiled import CompiledCase, CompiledEntry, CompiledType, Ready
 from durvan.dialects.pack import Pack
 from durvan.errors import FormulaError
-from durvan.graph.formula import wrap
+from durvan.graph.formula import Vec
 from durvan.graph.wire import Wire
 from durvan.scene.graph import Graph, Node
+
+
+_NOTHING: Callable[..., Any] = {}.get  # what there is of a role that no node plays
 
 
 @dataclass(slots=True)
@@ -79,14 +82,31 @@ class Matcher:
     def ask(self, ready: Ready, match: Match) -> bool:
         """Whether a condition holds; one that cannot be worked out does not, and is kept as a fault."""
         try:
-            return bool(ready.formula(*self.arguments(ready, match, None)))
+            return bool(self.work_out(ready, match, None))
         except FormulaError as problem:
             main = match.roles.get(match.type.main) or next(iter(match.roles.values()))
             self.faults.append(Fault(self.pack.name, main.id, problem.what))
             return False
 
-    def arguments(self, ready: Ready, match: Match, stem: str | None) -> list[Any]:
-        """What a formula's terms are for a match; with a `stem`, linked ports are wires that grow nodes of that name."""
+    def work_out(self, ready: Ready, match: Match, entry: CompiledEntry | None) -> Any:
+        """What a formula comes to for a match; with an `entry`, linked ports are wires that grow nodes for it.
+
+        Raises FormulaError.
+        """
+        if ready.straight is None:
+            return ready.formula(*self._arguments(ready, match, entry))
+        getters = []
+        for role, ports in ready.asked:
+            node = match.roles.get(role)
+            if node is None:
+                getters.append(_NOTHING)
+            elif node.links and not node.links.keys().isdisjoint(ports):
+                return ready.formula(*self._arguments(ready, match, entry))
+            else:
+                getters.append(node.values.get)
+        return ready.straight(*getters)
+
+    def _arguments(self, ready: Ready, match: Match, entry: CompiledEntry | None) -> list[Any]:
         out: list[Any] = []
         for term in ready.terms:
             if term.role == "start" and match.start is not None:
@@ -94,21 +114,28 @@ class Matcher:
                 name = match.start[1]
             else:
                 node, name = match.roles.get(term.role), term.name
-            if term.source == "context":
-                key = f"{match.roles[match.type.main].id}:{name}" if match.type.main in match.roles else name
-                out.append(self.context.get(key, self.context.get(name, 0.0)))
+            if term.source == "value":
+                if node is None:
+                    out.append(term.default)
+                elif entry is not None and name in node.links:
+                    out.append(Wire(self.graph, node.links[name], self._stem(match, entry)))
+                else:
+                    value = node.values.get(name)
+                    out.append(term.default if value is None else Vec(value) if value.__class__ is tuple else value)
             elif term.source == "mapped":
                 out.append(node is not None and name in node.links)
             elif term.source == "given":
                 out.append(node is not None and (name in node.values or name in node.links))
-            elif node is None:
-                out.append(term.default)
-            elif stem is not None and name in node.links:
-                out.append(Wire(self.graph, node.links[name], stem))
             else:
-                value = node.values.get(name)
-                out.append(term.default if value is None else wrap(value))
+                key = f"{match.roles[match.type.main].id}:{name}" if match.type.main in match.roles else name
+                out.append(self.context.get(key, self.context.get(name, 0.0)))
         return out
+
+    @staticmethod
+    def _stem(match: Match, entry: CompiledEntry) -> str:
+        """How nodes that an entry's formula grows are called."""
+        main = match.roles.get(match.type.main)
+        return f"{main.id if main else 'node'}_{entry.stem}"
 
     def case(self, match: Match) -> CompiledCase:
         """The reading of the type that holds."""

@@ -16,7 +16,7 @@ from durvan.crossing.translation.matching import Match, Matcher
 from durvan.crossing.translation.rows import Fault, Row
 from durvan.dialects.compiled import CompiledEntry, Ready
 from durvan.dialects.pack import Pack
-from durvan.dialects.said import IDLE, NO_CAUSE, TAKEN_UP, Cause, Why
+from durvan.dialects.said import IDLE, NO_CAUSE, TAKEN_UP, Cause, Step, Why
 from durvan.errors import FormulaError
 from durvan.graph.formula import plain
 from durvan.graph.wire import Wire
@@ -99,9 +99,7 @@ class Outgoing:
         case = self.matcher.case(match)
         consumed: set[tuple[str, str]] = set()
         touched = self.matcher.touched(match)
-        for entry in case.entries:
-            if not entry.outward:
-                continue
+        for entry in case.going_out:
             if not entry.measured_facts and not entry.reads_start and touched.isdisjoint(entry.reads_back):
                 idle, acts = self._says_nothing(match, entry)
                 if idle:
@@ -110,18 +108,29 @@ class Outgoing:
                     continue
             elif entry.when_back is not None and not self.matcher.ask(entry.when_back, match):
                 continue
-            ports = [self._place(match, role, port) for role, port in entry.common]
-            consumed.update((node.id, port) for node, port in ports if node is not None)
-            self._entry(match, entry, [(node, port) for node, port in ports if node is not None])
+            ports = self._ports(match, entry)
+            for node, port in ports:
+                consumed.add((node.id, port))
+            self._entry(match, entry, ports)
         self._unsaid(match, consumed)
 
-    def _place(self, match: Match, role: str, port: str) -> tuple[Node | None, str]:
-        if role == "start":
-            return match.start if match.start is not None else (None, port)
-        return match.roles.get(role), port
+    @staticmethod
+    def _ports(match: Match, entry: CompiledEntry) -> list[tuple[Node, str]]:
+        """The ports of the common ground that an entry is about, where there are such nodes."""
+        found = []
+        for role, port in entry.common:
+            if role == "start":
+                if match.start is not None:
+                    found.append(match.start)
+            elif (node := match.roles.get(role)) is not None:
+                found.append((node, port))
+        return found
 
     def _rows(self, ports: list[tuple[Node, str]]) -> list[Row]:
         origins = self.inward.origins
+        if len(ports) == 1:
+            only = origins.get((ports[0][0].id, ports[0][1]), ())
+            return list(only) if len(only) < 2 else list(dict.fromkeys(only))
         found: list[Row] = []
         for node, port in ports:
             for row in origins.get((node.id, port), ()):
@@ -131,9 +140,10 @@ class Outgoing:
 
     def _entry(self, match: Match, entry: CompiledEntry, ports: list[tuple[Node, str]]) -> None:
         rows = self._rows(ports)
-        if entry.fate_out <= Fate.ADDED:  # whom a node was grown for has a target of its own; it is only needed besides
-            own = [(node, port) for node, port in ports if node.id not in self.inward.grown]
-            rows = rows if len(own) == len(ports) else self._rows(own)
+        if rows and entry.fate_out <= Fate.ADDED:  # whom a node was grown for has a target of its own; it is only needed besides
+            if self.inward.grown:
+                own = [(node, port) for node, port in ports if node.id not in self.inward.grown]
+                rows = rows if len(own) == len(ports) else self._rows(own)
         if not rows and entry.leaves_out:
             rows = [row for node, port in ports for row in self.inward.of_default(self.thing, (node.id, port))]
         target = match.target
@@ -167,8 +177,8 @@ class Outgoing:
 
     def _default_is_not_met(self, match: Match, entry: CompiledEntry) -> None:
         """Both sides stand at their defaults, but these are not quite the same: a row says so."""
-        ports = [self._place(match, role, port) for role, port in entry.common]
-        rows = [row for node, port in ports if node for row in self.inward.of_default(self.thing, (node.id, port))]
+        ports = self._ports(match, entry)
+        rows = [row for node, port in ports for row in self.inward.of_default(self.thing, (node.id, port))]
         assert match.target is not None  # made in _take, before anything is written
         for name, _ in entry.outward:
             self._note(rows, entry, match.target, name, match)
@@ -199,11 +209,9 @@ class Outgoing:
     ) -> Link | Value | None:  # fmt: skip
         if ready is None:
             return self._straight(match, entry, ports, parameter, rows)
-        main = match.roles.get(match.type.main)
-        stem = f"{main.id if main else 'node'}_{parameter_stem(entry)}"
         before = len(self.graph.nodes)
         try:
-            result = ready.formula(*self.matcher.arguments(ready, match, stem))
+            result = self.matcher.work_out(ready, match, entry)
         except FormulaError as problem:
             fed = [self.graph.nodes[node.links[port].node] for node, port in ports if port in node.links]
             why = next(filter(None, map(self._cause, fed)), None) or Why(
@@ -241,7 +249,7 @@ class Outgoing:
         parameter: Parameter,
         rows: list[Row],
     ) -> Link | Value | None:
-        factor = 1.0 / entry.factor(self.metres_per_unit)
+        factor = 1.0 if entry.same_unit else 1.0 / entry.factor(self.metres_per_unit)
         role, port = entry.common[0]
         node = ports[0][0] if ports else None
         link = node.links.get(port) if node is not None else None
@@ -288,10 +296,9 @@ class Outgoing:
             if (target.id, name) in row.targets:
                 continue
             row.targets.append((target.id, name))
-            if row.steps and all(step.rule != entry.rule for step in row.steps):
+            if row.steps and not _acted(row.steps, entry.rule):
                 row.steps = (*row.steps, entry.step_out)
-            simple = entry.fate_out is Fate.RECAST and not entry.entry.to_ours
-            if entry.fate_out is not Fate.KEPT and not simple:
+            if entry.alters_out:
                 row.scaled = False
             row.meet(entry.fate_out, entry.why if entry.fate_out > Fate.RECAST else NO_CAUSE)
             if entry.measure is not None and entry.entry.only == "out" and row.measure is None:
@@ -300,7 +307,7 @@ class Outgoing:
 
     def _measure(self, ready: Ready, match: Match) -> float | None:
         try:
-            return float(ready.formula(*self.matcher.arguments(ready, match, None)))
+            return float(self.matcher.work_out(ready, match, None))
         except (FormulaError, TypeError):
             return None
 
@@ -426,18 +433,21 @@ class Outgoing:
 
     def _finish(self, row: Row) -> None:
         nodes = self.out.nodes
-        for node, name in row.targets:
-            parameter = self.pack.parameter(nodes[node].kind, name)
-            row.target_values.append((nodes[node].values.get(name), parameter.unit if parameter else ""))
+        for name, port in row.targets:
+            node = nodes[name]
+            parameter = self.pack.parameter(node.kind, port)
+            row.target_values.append((node.values.get(port), parameter.unit if parameter else ""))
         if row.fate is Fate.RECAST and row.scaled and len(row.targets) == 1:
             value, unit = row.target_values[0]
             if unit == row.unit and value is not None and same(value, row.value):
                 row.fate = Fate.KEPT
 
 
-def parameter_stem(entry: CompiledEntry) -> str:
-    """A short name for nodes that an entry's formula grows."""
-    return entry.ours[0] if entry.ours else entry.common[0][1]
+def _acted(steps: tuple[Step, ...], rule: str) -> bool:
+    for step in steps:  # a loop: this is asked of every row, and a generator is slower to make than to run
+        if step.rule == rule:
+            return True
+    return False
 
 
 def _plain_id(name: str) -> str:
@@ -459,6 +469,8 @@ def _fitting(value: Any, parameter: Parameter) -> Value | None:
 
     None when it cannot be brought into that form, or is not finite in single precision.
     """
+    if value.__class__ is float and parameter.type == "float":
+        return value if _stands(value) else None
     size = COMPONENTS.get(parameter.type)
     if size is not None:
         if isinstance(value, int | float):

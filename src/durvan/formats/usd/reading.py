@@ -28,24 +28,30 @@ _MOST_BOXES = 20_000
 _FIRST = Usd.TimeCode.EarliestTime()
 
 
-_short: dict[float, float] = {}
 _single = struct.Struct("f")
+_pack, _unpack = _single.pack, _single.unpack
+
+
+class _Shortest(dict[float, float]):
+    """The numbers that were meant, by the values that were read; a file has most of its numbers many times."""
+
+    def __missing__(self, value: float) -> float:
+        rounded = float(f"{value:.7g}")
+        try:
+            meant = rounded if _unpack(_pack(rounded))[0] == value else value
+        except OverflowError:
+            meant = value
+        if len(self) < 200_000:
+            self[value] = meant
+        return meant
+
+
+_short = _Shortest()
 
 
 def shortest(value: float) -> float:
     """The number that was meant by a value in single precision: 2.2 for 2.2000000477; doubles stay as they are."""
-    known = _short.get(value)
-    if known is None:
-        known = value
-        try:
-            if _single.unpack(_single.pack(value))[0] == value:
-                rounded = float(f"{value:.7g}")
-                known = rounded if _single.unpack(_single.pack(rounded))[0] == value else value
-        except OverflowError:
-            known = value
-        if len(_short) < 200_000:
-            _short[value] = known
-    return known
+    return _short[value]
 
 
 class StageReader:
@@ -215,10 +221,10 @@ class StageReader:
 
     def _plain(self, raw: Any, node: str, port: str, problems: dict[str, Problem]) -> Value | None:
         if isinstance(raw, float):
-            if not math.isfinite(raw):
+            if raw - raw != 0.0:  # infinite, or no number
                 problems[port] = Problem(f"Not a finite number: {raw}.")
                 return None
-            return shortest(raw)
+            return _short[raw]
         if raw is None or isinstance(raw, bool | int | str):
             plain: Value | None = raw
             return plain
@@ -227,8 +233,12 @@ class StageReader:
             problems[port] = Problem(f"A value of type {type(raw).__name__} is not one that a parameter can have.")
             return None
         # Vectors of the library are slow to iterate over and quick to index.
-        parts = (raw[0], raw[1], raw[2]) if size == 3 else tuple(raw[place] for place in range(size))
-        if not math.isfinite(sum(parts)) and not all(map(math.isfinite, parts)):
+        if size == 3:
+            x, y, z = raw[0], raw[1], raw[2]
+            if (total := x + y + z) - total == 0.0:
+                return _short[x], _short[y], _short[z]
+        parts = tuple(raw[place] for place in range(size))
+        if not all(map(math.isfinite, parts)):
             problems[port] = Problem(f"Not a finite number in {parts}.")
             return None
         return tuple(map(shortest, parts))

@@ -124,54 +124,61 @@ def read_back(file: Path, wanted: Written) -> Written:
         if prim is None:
             continue
         try:
-            found.things[path] = _thing(prim, thing)
+            found.things[path] = _thing(layer, prim, thing)
         except (RuntimeError, TypeError, ValueError) as problem:
             raise SceneFileError(f"does not read back: {problem}.", file=file, inside=path) from problem
     return found
 
 
-def _thing(prim: Any, wanted: WrittenThing) -> WrittenThing:
-    properties = prim.properties
+def _thing(layer: Any, prim: Any, wanted: WrittenThing) -> WrittenThing:
+    """What a prim says of what is wanted of it; every question costs the library something, so no other is asked."""
+    at, of = layer.GetAttributeAtPath, prim.path.AppendProperty
     thing = WrittenThing(wanted.form, str(prim.typeName) if wanted.form is Form.SCENE else "")
     if wanted.form is Form.NODE:
-        spec = properties.get("info:id")
+        spec = at(of("info:id"))
         thing.word = str(spec.default) if spec is not None else ""
     for name in wanted.ends:
-        link = _link(properties.get(f"outputs:{name}"))
+        link = _link(at(of(f"outputs:{name}")))
         if link is not None:
             thing.ends[name] = link
     for name in wanted.outputs:
-        spec = properties.get(f"outputs:{name}")
+        spec = at(of(f"outputs:{name}"))
         if spec is not None:
-            thing.outputs[name] = _TYPE_OF.get(spec.typeName, str(spec.typeName))
+            thing.outputs[name] = _type(spec)
     if wanted.yaw is not None:
-        turn = properties.get(_TURN)
+        turn = at(of(_TURN))
         thing.yaw = float(turn.default) if turn is not None else None
     prefix = "inputs:" if wanted.form in (Form.NODE, Form.CHANGES) else ""
     for name, one in wanted.properties.items():
-        spec = properties.get(prefix + name)
+        spec = at(of(prefix + name))
         if spec is not None:
             thing.properties[name] = _found(spec, one)
     return thing
 
 
+def _type(spec: Any) -> str:
+    written = spec.typeName
+    return _TYPE_OF.get(written) or str(written)
+
+
 def _found(spec: Any, wanted: Property) -> Property:
-    of = _TYPE_OF.get(spec.typeName, str(spec.typeName))
-    value = _value(of, spec) if wanted.value is not None else None
+    of = _type(spec)
+    value = _value(of, spec.default) if wanted.value is not None else None
+    link = _link(spec) if wanted.link is not None else None
     space = str(spec.GetInfo("colorSpace")) if wanted.space and spec.HasInfo("colorSpace") else ""
-    return Property(of, value, _link(spec), space=space)
+    return Property(of, value, link, False, space)
 
 
-def _value(of: str, spec: Any) -> Value | None:
-    found = spec.default
-    if found is None:
-        return None
-    if of == "file":
-        return str(found.path)
+def _value(of: str, found: Any) -> Value | None:
+    if found is None or isinstance(found, bool | int | float):
+        plain: Value | None = found
+        return plain
+    if of == "color":
+        return found[0], found[1], found[2]
     size = _SIZES.get(of)
     if size is not None:
         return tuple(found[place] for place in range(size))
-    return found if isinstance(found, bool | int | float) else str(found)
+    return str(found.path) if of == "file" else str(found)
 
 
 def _link(spec: Any) -> tuple[str, str] | None:

@@ -52,8 +52,9 @@ class Ready:
 class CompiledEntry:
     """One correspondence, in both directions. `ours` are parameter names, `common` pairs of role and port.
 
-    What follows from that is worked out once: what it `reads` (and `reads_back`); whether it `leaves` something even of a
-    value that nobody set; the fate that its rows are given on their way in; whether they are more than `scaled` then.
+    What follows from that is worked out once: what it `reads` (and `reads_back`); whether it is `steady`, always the same
+    where none of that was set, and `leaves` something even then; the fate that its rows are given on their way in, and
+    whether that `alters` them, so that they are more than scaled; `alone` is the parameter where there is one only.
     """
 
     entry: Entry
@@ -84,6 +85,9 @@ class CompiledEntry:
     alters_out: bool = False
     stem: str = ""
     same_unit: bool = True
+    alone: str = ""
+    steady_in: bool = True
+    steady_out: bool = True
     idle: dict[float, tuple[list[tuple[str, str, Value]], bool]] = field(default_factory=dict)
     idle_back: dict[float, tuple[bool, bool]] = field(default_factory=dict)
 
@@ -101,6 +105,9 @@ class CompiledEntry:
         self.reads_back = frozenset((*self.common, *((term.role, term.name) for term in back)))
         self.reads_start = any(role == "start" for role, _ in self.reads_back)
         self.measured_facts = any(term.source == "context" for term in (*terms, *back))
+        self.alone = self.ours[0] if len(self.ours) == 1 else ""
+        self.steady_in = not self.measured_facts
+        self.steady_out = not self.measured_facts and not self.reads_start
         self.stem = self.ours[0] if self.ours else self.common[0][1] if self.common else ""
         self.same_unit = self.units[0] == self.units[1]
         self._remains()
@@ -160,6 +167,10 @@ class CompiledType:
     stand_ins: frozenset[str] = frozenset()
     roles: dict[str, str] = field(default_factory=dict)
     worth: dict[str, Ready] = field(default_factory=dict)
+    into: dict[str, str] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.into = {role.name: role.into for role in self.chain}
 
 
 class Compiler:

@@ -182,10 +182,9 @@ class Incoming:
         for port in node.ports():
             parameter = parameters.get(port)
             unit = parameter.unit if parameter else ""
-            row = rows[port] = Row(
-                thing, node.id, port, families.get(port) or otherwise, values.get(port), unit, port in links
-            )
-            out.append(row)
+            family = families.get(port) or otherwise
+            rows[port] = Row(thing, node.id, port, family, values.get(port), unit, port in links)
+        out.extend(rows.values())
         for port in node.animated:
             if port in rows:
                 rows[port].meet(Fate.HELD, _ANIMATED)
@@ -343,12 +342,13 @@ class Incoming:
     # one correspondence
 
     def _entry(self, node: Node, kind: CompiledType, entry: CompiledEntry, cut: set[str]) -> None:
-        if not entry.measured_facts and self.rows.keys().isdisjoint(entry.reads):
+        if entry.steady_in and self.rows.keys().isdisjoint(entry.reads):
             self._untouched(node, kind, entry)
             return
-        rows = list(filter(None, map(self.rows.get, entry.ours)))
         if entry.when is not None and not self._ask(entry.when, node):
             return
+        row = self.rows.get(entry.alone)
+        rows = [row] if row is not None else [self.rows[name] for name in entry.ours if name in self.rows]
         if not rows and entry.leaves_in:
             rows = self._by_default(node, kind, entry)
         nodes = self.out.graph.nodes
@@ -460,7 +460,7 @@ class Incoming:
                 if rows:  # a node that would do nothing is not made, but its rows are to be accounted for
                     self.out.origins.setdefault((f"{node.id}/{role}", port), []).extend(rows)
                 return
-        target = self._role(node, kind, role)
+        target = self.roles.get(role) or self._role(node, kind, role)
         if isinstance(value, Link):
             target.links[port] = value
         else:

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from itertools import islice
 from typing import Any
 
-from durvan.crossing.translation.inward import Inward
+from durvan.crossing.translation.inward import Inward, Port
 from durvan.crossing.translation.matching import Match, Matcher
 from durvan.crossing.translation.rows import Fault, Row
 from durvan.dialects.compiled import CompiledEntry, Ready
@@ -100,8 +100,8 @@ class Outgoing:
         consumed: set[tuple[str, str]] = set()
         touched = self.matcher.touched(match)
         for entry in case.going_out:
-            if not entry.measured_facts and not entry.reads_start and touched.isdisjoint(entry.reads_back):
-                idle, acts = self._says_nothing(match, entry)
+            if entry.steady_out and touched.isdisjoint(entry.reads_back):
+                idle, acts = entry.idle_back.get(self.metres_per_unit) or self._says_nothing(match, entry)
                 if idle:
                     if acts and entry.leaves_out:
                         self._default_is_not_met(match, entry)
@@ -109,9 +109,9 @@ class Outgoing:
             elif entry.when_back is not None and not self.matcher.ask(entry.when_back, match):
                 continue
             ports = self._ports(match, entry)
-            for node, port in ports:
-                consumed.add((node.id, port))
-            self._entry(match, entry, ports)
+            keys = [(node.id, port) for node, port in ports]
+            consumed.update(keys)
+            self._entry(match, entry, ports, keys)
         self._unsaid(match, consumed)
 
     @staticmethod
@@ -126,26 +126,23 @@ class Outgoing:
                 found.append((node, port))
         return found
 
-    def _rows(self, ports: list[tuple[Node, str]]) -> list[Row]:
+    def _rows(self, keys: list[Port]) -> list[Row]:
         origins = self.inward.origins
-        if len(ports) == 1:
-            only = origins.get((ports[0][0].id, ports[0][1]), ())
-            return list(only) if len(only) < 2 else list(dict.fromkeys(only))
         found: list[Row] = []
-        for node, port in ports:
-            for row in origins.get((node.id, port), ()):
+        for key in keys:
+            for row in origins.get(key, ()):
                 if row not in found:
                     found.append(row)
         return found
 
-    def _entry(self, match: Match, entry: CompiledEntry, ports: list[tuple[Node, str]]) -> None:
-        rows = self._rows(ports)
-        if rows and entry.fate_out <= Fate.ADDED:  # whom a node was grown for has a target of its own; it is only needed besides
-            if self.inward.grown:
-                own = [(node, port) for node, port in ports if node.id not in self.inward.grown]
-                rows = rows if len(own) == len(ports) else self._rows(own)
+    def _entry(self, match: Match, entry: CompiledEntry, ports: list[tuple[Node, str]], keys: list[Port]) -> None:
+        rows = self._rows(keys)
+        if rows and entry.fate_out <= Fate.ADDED and self.inward.grown:
+            # whom a node was grown for has a target of its own; it is only needed besides
+            own = [key for key in keys if key[0] not in self.inward.grown]
+            rows = rows if len(own) == len(keys) else self._rows(own)
         if not rows and entry.leaves_out:
-            rows = [row for node, port in ports for row in self.inward.of_default(self.thing, (node.id, port))]
+            rows = [row for key in keys for row in self.inward.of_default(self.thing, key)]
         target = match.target
         assert target is not None  # made in _take, before anything is written
         for name, ready in entry.outward:
@@ -159,12 +156,14 @@ class Outgoing:
             if isinstance(value, Link):
                 self.pending.append((target, name, value))
                 self._need(value)
+            elif not rows:
+                if not same(value, parameter.default):
+                    target.values[name] = value
+                    self._added(entry, match, target, name, parameter)
+                continue
             else:
-                if not rows and same(value, parameter.default):
-                    continue
                 target.values[name] = value
-                self._added(entry, match, target, name, parameter, rows)
-                if parameter.outside(value):
+                if parameter.range is not None and parameter.outside(value):
                     for row in rows:
                         row.meet(Fate.FITTED, self._held_to(parameter, name))
             self._note(rows, entry, target, name, match)
@@ -222,7 +221,7 @@ class Outgoing:
             return None
         if isinstance(result, Wire):
             return self._settled(result, ports, before)
-        return _fitting(plain(result), parameter)
+        return _fitting(result if result.__class__ is float else plain(result), parameter)
 
     def _settled(self, wire: Wire, ports: list[tuple[Node, str]], before: int) -> Link:
         """A wire's link; nodes past the first `before` were grown by it, and change who reads what."""
@@ -233,7 +232,7 @@ class Outgoing:
         for name in used:
             self.uses[name] = self.uses.get(name, 1) - 1
         fresh = list(islice(self.graph.nodes.values(), before, None))
-        self.inward.learn_grown(before, self._rows(ports))
+        self.inward.learn_grown(before, self._rows([(node.id, port) for node, port in ports]))
         for node in fresh:
             for inner in node.links.values():
                 self.uses[inner.node] = self.uses.get(inner.node, 0) + 1
@@ -271,10 +270,7 @@ class Outgoing:
         target: Node,
         name: str,
         parameter: Parameter,
-        rows: list[Row],
     ) -> None:
-        if rows:
-            return
         grown = self._grown(match)
         # what is needed only because a rule does not hit it exactly is not told as exact either
         fate = max(Fate.ADDED, entry.fate_out) if entry.fate_out > Fate.RECAST and not grown else Fate.ADDED
@@ -320,7 +316,7 @@ class Outgoing:
 
     def _unsaid(self, match: Match, consumed: set[tuple[str, str]]) -> None:
         for role, node in match.roles.items():
-            chained = next((r.into for r in match.type.chain if r.name == role), "")
+            chained = match.type.into[role]
             for port in list(node.ports()):
                 if (node.id, port) in consumed or (port == chained and port in node.links):
                     continue

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+from collections.abc import Collection
 from pathlib import Path
 
 from durvan import __version__
@@ -120,10 +121,12 @@ class Composer:
         for output, link in graph.outputs.items():
             full = f"{context}:{output}" if context else output
             material.ends[full] = (f"{base}/{names[link.node]}", link.output)
+        used = _used_outputs(graph)
+        paths = {name: f"{base}/{short}" for name, short in names.items()}
         for node in graph.nodes.values():
-            self.out.things[f"{base}/{names[node.id]}"] = self._node(node, names, base, graph)
+            self.out.things[paths[node.id]] = self._node(node, paths, used.get(node.id, ()))
 
-    def _node(self, node: Node, names: dict[str, str], base: str, graph: Graph) -> WrittenThing:
+    def _node(self, node: Node, paths: dict[str, str], used: Collection[str]) -> WrittenThing:
         kind = self.pack.type(node.kind)
         thing = WrittenThing(Form.NODE, (kind.id if kind is not None else "") or node.kind)
         loose = kind or self.pack.type(self.pack.kind_of(node.kind) or "")  # of a word that only files have
@@ -134,15 +137,16 @@ class Composer:
                 parameter = loose.parameters[port]
             one = self._property(parameter, node.values.get(port))
             link = node.links.get(port)
-            if link is not None and link.node in names:
-                one.link = (f"{base}/{names[link.node]}", link.output)
+            if link is not None and link.node in paths:
+                one.link = (paths[link.node], link.output)
             if kind is None and port == picture and loose is not None:
                 space = node.values.get(loose.playing("space") or "")
                 one.space = space if isinstance(space, str) else ""
             if one.value is not None or one.link is not None:
                 thing.properties[port] = one
-        outputs = kind.outputs if kind is not None else _used_outputs(graph, node)
-        thing.outputs = {output: type_for(of, None) for output, of in sorted(outputs.items())}
+        types = kind.outputs if kind is not None else {}
+        for output in sorted(used):  # one that nothing reads is not said: a renderer knows what its nodes have
+            thing.outputs[output] = type_for(types.get(output, "any"), None)
         return thing
 
     def _single(self, path: str, thing: Thing, translation: Translation) -> None:
@@ -220,10 +224,13 @@ def _copy(graph: Graph) -> Graph:
     return Graph(nodes, dict(graph.outputs))
 
 
-def _used_outputs(graph: Graph, node: Node) -> dict[str, str]:
-    used = {link.output for other in graph.nodes.values() for link in other.links.values() if link.node == node.id}
-    used |= {link.output for link in graph.outputs.values() if link.node == node.id}
-    return dict.fromkeys(used or {"out"}, "any")
+def _used_outputs(graph: Graph) -> dict[str, set[str]]:
+    """Which outputs of each node are read."""
+    used: dict[str, set[str]] = {}
+    for links in (graph.outputs, *(node.links for node in graph.nodes.values())):
+        for link in links.values():
+            used.setdefault(link.node, set()).add(link.output)
+    return used
 
 
 def compose(plan: Plan, registry: Registry, out: Path, over: str, report: Report = silent) -> Written:

@@ -198,7 +198,7 @@ class StageReader:
 
     def _value(self, attribute: Any, node: str, port: str, problems: dict[str, Problem]) -> Value | None:
         try:
-            raw = attribute.Get(self.time)
+            raw = attribute.Get(self.time) if self.animated else attribute.Get()
         except (Tf.ErrorException, RuntimeError, TypeError) as problem:
             problems[port] = Problem(f"The value cannot be read: {said(problem, 200)}")
             return None

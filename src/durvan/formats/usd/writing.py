@@ -182,7 +182,7 @@ def _value(of: str, found: Any) -> Value | None:
 
 
 def _link(spec: Any) -> tuple[str, str] | None:
-    if spec is None or not spec.HasInfo("connectionPaths"):
+    if spec is None:
         return None
     for path in spec.connectionPathList.explicitItems:
         return str(path.GetPrimPath()), str(path.name).removeprefix("outputs:")

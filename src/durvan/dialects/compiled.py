@@ -81,6 +81,7 @@ class CompiledEntry:
     leaves_in: bool = False
     leaves_out: bool = False
     note_in: Fate = Fate.KEPT
+    tells_in: bool = False
     alters_in: bool = False
     alters_out: bool = False
     stem: str = ""
@@ -119,6 +120,7 @@ class CompiledEntry:
         self.leaves_in = self.fate_in > Fate.ADDED and not idle and not unsaid
         self.leaves_out = self.fate_out > Fate.ADDED and not idle
         self.note_in = Fate.RECAST if entry.decides and not entry.fate else self.fate_in
+        self.tells_in = self.note_in is not Fate.KEPT or bool(self.why.said)
         by_formula = bool(self.text_in) and (self.units == ("", "") or bool(entry.to_common))
         in_units = bool(self.text_in) and self.fate_in is Fate.RECAST
         self.alters_in = by_formula or (self.note_in is not Fate.KEPT and not in_units)

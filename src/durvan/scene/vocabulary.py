@@ -96,6 +96,8 @@ class Parameter(Strict):
 
     def wrong(self, value: Value) -> str:
         """Why a value cannot stand here, or an empty string. Out of range is not wrong: see `outside`."""
+        if self.type == "float" and value.__class__ is float and -LARGEST <= value <= LARGEST:
+            return ""
         if self.type in COMPONENTS:
             if not isinstance(value, tuple) or len(value) != COMPONENTS[self.type]:
                 return f"expected {COMPONENTS[self.type]} numbers, found {_short(value)}"

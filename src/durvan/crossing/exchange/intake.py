@@ -179,9 +179,10 @@ class Intake:
             if parameter is None:
                 continue
             value = node.values[port]
-            if parameter.type == "float" and type(value) is int:
-                value = node.values[port] = float(value)
-            if parameter.type == "bool" and type(value) is int:
+            if parameter.type == "float":
+                if type(value) is int:
+                    value = node.values[port] = float(value)
+            elif parameter.type == "bool" and type(value) is int:
                 value = node.values[port] = bool(value)
             wrong = parameter.wrong(value)
             if wrong:

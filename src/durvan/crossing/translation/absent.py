@@ -48,8 +48,7 @@ def settle(thing: Thing, source: Pack, inward: Inward, graph: Graph) -> None:
         for port, link in node.links.items():
             if (node.id, port) in by_port:
                 readers.setdefault(link.node, []).append(by_port[node.id, port])
-    order, _ = thing.graph.order()
-    for name in reversed(order):
+    for name in reversed(inward.order or thing.graph.order()[0]):
         if name in readers:
             rows = by_node.get(name, [])
             absent = not any(row.targets for row in rows)

@@ -38,7 +38,9 @@ _DEFAULT = Step("by default")
 @dataclass(slots=True)
 class Inward:
     """A thing on the common ground, its rows, which rows each port of each node came from, and how nodes with several
-    readings were read. `grown` are nodes that formulas made; their ports know for whom. `defaults` are the parameters whose defaults led to ports that no row came to."""
+    readings were read. `grown` are nodes that formulas made; their ports know for whom. `defaults` are the parameters
+    whose defaults led to ports that no row came to. `order` has the source's nodes after those that feed them, where the
+    source was taken as it is."""
 
     graph: Graph
     rows: list[Row] = field(default_factory=list)
@@ -47,6 +49,7 @@ class Inward:
     faults: list[Fault] = field(default_factory=list)
     grown: set[str] = field(default_factory=set)
     defaults: dict[Port, tuple[str, str, str, Parameter]] = field(default_factory=dict)
+    order: list[str] = field(default_factory=list)
 
     def learn_grown(self, before: int, rows: list[Row]) -> None:
         """The nodes after the first `before` were grown for some rows, which are told when a target cannot say them."""
@@ -102,8 +105,11 @@ class Incoming:
         self.nodes = source.nodes
         order, closing = source.order()
         surface = {o: link for o, link in source.outputs.items() if o not in _NOT_CARRIED}
-        reachable, others = Graph(source.nodes, surface).reachable(), source.reachable()
+        reachable = Graph(source.nodes, surface).reachable()
+        others = source.reachable() if len(reachable) < len(source.nodes) else reachable
         cut = set(closing)
+        if source is self.thing.graph:
+            self.out.order = order
         for name in order:
             node = source.nodes[name]
             self._open_rows(node)
@@ -175,7 +181,7 @@ class Incoming:
     def _open_rows(self, node: Node) -> None:
         kind = self.pack.type(node.kind)
         parameters = kind.parameters if kind else {}
-        thing, out, links, values = self.thing.id, self.out.rows, node.links, node.values
+        thing, out, name, links, values = self.thing.id, self.out.rows, node.id, node.links, node.values
         families = kind.families if kind else _NO_FAMILIES
         otherwise = kind.family or "geometry" if kind else "procedurals"
         self.rows = rows = {}
@@ -183,7 +189,7 @@ class Incoming:
             parameter = parameters.get(port)
             unit = parameter.unit if parameter else ""
             family = families.get(port) or otherwise
-            rows[port] = Row(thing, node.id, port, family, values.get(port), unit, port in links)
+            rows[port] = Row(thing, name, port, family, values.get(port), unit, port in links)
         out.extend(rows.values())
         for port in node.animated:
             if port in rows:
@@ -475,7 +481,8 @@ class Incoming:
     def _note(self, row: Row, entry: CompiledEntry, node: Node) -> None:
         """Write down on a row which rule acted, how, and what it leaves."""
         row.steps = (*row.steps, entry.step_in)
-        row.meet(entry.note_in, entry.why)
+        if entry.tells_in:
+            row.meet(entry.note_in, entry.why)
         if entry.alters_in:
             row.scaled = False
         if entry.measure is not None and row.measure is None:

@@ -95,7 +95,7 @@ class Matcher:
         """
         if ready.straight is None:
             return ready.formula(*self._arguments(ready, match, entry))
-        getters = []
+        getters: list[Callable[..., Any]] = []
         for role, ports in ready.asked:
             node = match.roles.get(role)
             if node is None:

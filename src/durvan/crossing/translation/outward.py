@@ -128,6 +128,8 @@ class Outgoing:
 
     def _rows(self, keys: list[Port]) -> list[Row]:
         origins = self.inward.origins
+        if len(keys) == 1 and len(only := origins.get(keys[0], ())) < 2:
+            return list(only)
         found: list[Row] = []
         for key in keys:
             for row in origins.get(key, ()):
@@ -317,7 +319,7 @@ class Outgoing:
     def _unsaid(self, match: Match, consumed: set[tuple[str, str]]) -> None:
         for role, node in match.roles.items():
             chained = match.type.into[role]
-            for port in list(node.ports()):
+            for port in (*node.values, *node.links):
                 if (node.id, port) in consumed or (port == chained and port in node.links):
                     continue
                 reason = self._reason(node.kind, port)
@@ -422,21 +424,20 @@ class Outgoing:
             for row in rows:
                 if not row.targets:
                     row.meet(Fate.RECAST, TAKEN_UP if folded else IDLE)
-        for row in self.inward.rows:
-            self._finish(row)
-        for row in self.added:
-            self._finish(row)
+        self._finish(self.inward.rows)
+        self._finish(self.added)
 
-    def _finish(self, row: Row) -> None:
-        nodes = self.out.nodes
-        for name, port in row.targets:
-            node = nodes[name]
-            parameter = self.pack.parameter(node.kind, port)
-            row.target_values.append((node.values.get(port), parameter.unit if parameter else ""))
-        if row.fate is Fate.RECAST and row.scaled and len(row.targets) == 1:
-            value, unit = row.target_values[0]
-            if unit == row.unit and value is not None and same(value, row.value):
-                row.fate = Fate.KEPT
+    def _finish(self, rows: list[Row]) -> None:
+        nodes, types = self.out.nodes, self.pack.vocabulary.types
+        for row in rows:
+            for name, port in row.targets:
+                node = nodes[name]
+                parameter = types[node.kind].parameters.get(port)
+                row.target_values.append((node.values.get(port), parameter.unit if parameter else ""))
+            if row.fate is Fate.RECAST and row.scaled and len(row.targets) == 1:
+                value, unit = row.target_values[0]
+                if unit == row.unit and value is not None and same(value, row.value):
+                    row.fate = Fate.KEPT
 
 
 def _acted(steps: tuple[Step, ...], rule: str) -> bool:

@@ -142,7 +142,8 @@ class StageReader:
         kind = prim.GetTypeName()
         if kind == "Material":
             self._material(prim)
-        elif kind == "Mesh":
+            return
+        if kind == "Mesh":
             self.raw.meshes += 1
             if prim.HasAPI(UsdLux.MeshLightAPI):
                 self._bag(prim, Kind.LIGHT)
@@ -253,8 +254,10 @@ class StageReader:
         self.shaders = {}
         for child in Usd.PrimRange(prim, Usd.TraverseInstanceProxies()):
             if child.GetTypeName() == "Shader":
-                waiting.append(child)
-                self.shaders[child.GetPath()] = self._id(str(child.GetPath()))
+                place = child.GetPath()
+                path = str(place)
+                waiting.append((child, path))
+                self.shaders[place] = self._id(path)
         for output in UsdShade.Material(prim).GetOutputs():
             if not output.GetAttr().HasAuthoredConnections():
                 continue
@@ -265,8 +268,7 @@ class StageReader:
                 thing.contexts.setdefault(context, {})[terminal] = link
         done = set()
         while waiting:
-            shader = waiting.pop(0) if len(waiting) < 64 else waiting.pop()
-            path = str(shader.GetPath())
+            shader, path = waiting.pop(0) if len(waiting) < 64 else waiting.pop()
             if path not in done:
                 done.add(path)
                 self._shader(shader, path, waiting)
@@ -276,7 +278,7 @@ class StageReader:
         root = self.thing.path
         return path[self.stem :] if path.startswith(root + "/") else path
 
-    def _shader(self, prim: Any, path: str, waiting: list[Any]) -> None:
+    def _shader(self, prim: Any, path: str, waiting: list[tuple[Any, str]]) -> None:
         name = self._id(path)
         node = Node(name, NO_ID, source=path)
         problems: dict[str, Problem] = {}
@@ -305,7 +307,7 @@ class StageReader:
         self.thing.graph.nodes[name] = node
 
     def _follow(
-        self, attribute: Any, node: str, port: str, problems: dict[str, Problem], waiting: list[Any]
+        self, attribute: Any, node: str, port: str, problems: dict[str, Problem], waiting: list[tuple[Any, str]]
     ) -> Link | Value | None:
         """What a connected attribute gets its value from, through containers: a shader's output, or a constant."""
         thing = self.thing.path
@@ -333,7 +335,7 @@ class StageReader:
             if prim.GetTypeName() == "Shader" and name.startswith("outputs:"):
                 target = str(prim.GetPath())
                 if not target.startswith(thing + "/"):
-                    waiting.append(prim)
+                    waiting.append((prim, target))
                 return Link(self._id(target), name[8:])
             following = prim.GetAttribute(name)
             if not following:

@@ -12,7 +12,7 @@ from durvan.scene.graph import Link, Node
 from durvan.scene.model import Kind
 from durvan.scene.raw import RawScene, RawThing
 from durvan.scene.shapes import Shapes
-from durvan.scene.written import Property, Written, WrittenThing
+from durvan.scene.written import Form, Property, Written, WrittenThing
 
 
 def read(file: Path, report: Report = silent) -> RawScene:
@@ -49,13 +49,12 @@ def write(written: Written, file: Path) -> None:
     file.write_text("\n".join(text) + "\n", encoding="utf-8")
 
 
-def read_back(file: Path, wanted: Written) -> Written:
+def read_back(file: Path) -> Written:
     """The same again."""
     head, *lines = map(json.loads, file.read_text(encoding="utf-8").splitlines())
     found = Written(over=head["over"])
     for said in lines:
-        form = wanted.things[said["path"]].form
-        one = found.things[said["path"]] = WrittenThing(form, said["word"], outputs=said["outputs"])
+        one = found.things[said["path"]] = WrittenThing(Form.NODE, said["word"], outputs=said["outputs"])
         one.ends = {name: tuple(end) for name, end in said["ends"].items()}
         for name, told in said["values"].items():
             value = tuple(told["value"]) if isinstance(told["value"], list) else told["value"]

@@ -16,7 +16,7 @@ from durvan.progress import Report
 from durvan.regular import why_not
 from durvan.scene.raw import RawScene
 from durvan.scene.shapes import Shapes
-from durvan.scene.written import Written
+from durvan.scene.written import ReadBack, Written
 
 
 class Port(Protocol):
@@ -31,8 +31,8 @@ class Port(Protocol):
     def write(self, written: Written, file: Path) -> None:
         """Write a file. The same input gives the same bytes."""
 
-    def read_back(self, file: Path, wanted: Written) -> Written:
-        """What a file says of the things and properties that are wanted, past any copy in memory."""
+    def read_back(self, file: Path) -> ReadBack:
+        """A file that was written, opened past any copy in memory, to be asked what it says."""
 
     def paths_in(self, file: Path) -> list[str]:
         """Every path of another file that this one names, each once, in order."""

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
+from typing import Protocol
 
 from durvan.scene.graph import Value, same
 
@@ -106,10 +107,23 @@ class Written:
             found = self.things[path] = WrittenThing(form, word)
         return found
 
+    def says(self, path: str, wanted: WrittenThing) -> WrittenThing | None:
+        """What stands at a path; here it is known, whatever is wanted of it."""
+        return self.things.get(path)
+
     def release(self) -> None:
         """Take it apart bit by bit; let go of at once, a large one holds every thread up."""
         while self.things:
             self.things.popitem()
+
+
+class ReadBack(Protocol):
+    """A file that was opened again: what it stands over, and what it says, asked for thing by thing."""
+
+    over: str
+
+    def says(self, path: str, wanted: WrittenThing) -> WrittenThing | None:
+        """What the file says of what is wanted of a thing; None where nothing stands there."""
 
 
 @dataclass(frozen=True)
@@ -122,13 +136,13 @@ class Difference:
     found: str
 
 
-def differences(meant: Written, found: Written) -> Iterator[Difference]:
+def differences(meant: Written, found: ReadBack) -> Iterator[Difference]:
     """Everything that was meant and does not stand in what was read; what is there besides is passed over."""
     if meant.replaced is None and meant.over != found.over:
         yield Difference("/", "", f"over {meant.over or 'nothing'}", f"over {found.over or 'nothing'}")
     removed: Collection[str] = meant.replaced.removed if meant.replaced is not None else ()
     for path, thing in meant.things.items():
-        there = found.things.get(path)
+        there = found.says(path, thing)
         if there is None:
             if path not in removed:
                 yield Difference(path, "", thing.word or thing.form.value, "nothing")

@@ -64,7 +64,7 @@ def test_carrying_beside_leaves_the_source_and_binds_both(lamproom, lamp_plan, p
     out = tmp_path / f"out.{ending}"
     done = carry(lamp_plan, packs, out)
     assert digest(lamproom.parent) == before
-    assert done.checked > 500 and hashlib.sha256(out.read_bytes()).hexdigest() == done.sha256
+    assert done.checked > 350 and hashlib.sha256(out.read_bytes()).hexdigest() == done.sha256
     stage = Usd.Stage.Open(str(out))
     material = UsdShade.Material(stage.GetPrimAtPath("/LampRoom/Looks/WetSlate"))
     assert material.GetSurfaceOutput("orvik").HasConnectedSource()
@@ -74,6 +74,18 @@ def test_carrying_beside_leaves_the_source_and_binds_both(lamproom, lamp_plan, p
     file = stage.GetPrimAtPath("/LampRoom/Looks/WetSlate/pellune_network/colour").GetAttribute("inputs:file").Get()
     assert Path(file.resolvedPath).is_file()
     assert not list(tmp_path.glob(".*"))
+    _every_link_has_its_output(stage)
+
+
+def _every_link_has_its_output(stage: Usd.Stage) -> None:
+    """Only outputs that something reads are written, and all of those."""
+    links, outputs = set(), set()
+    for prim in stage.Traverse():
+        if "/pellune_network" in str(prim.GetPath()):
+            outputs |= {str(one.GetAttr().GetPath()) for one in UsdShade.ConnectableAPI(prim).GetOutputs()}
+        for attribute in prim.GetAttributes():
+            links |= {str(path) for path in attribute.GetConnections() if "/pellune_network" in str(path)}
+    assert links and links == outputs
 
 
 def test_the_same_input_gives_the_same_bytes(lamproom, packs, tmp_path) -> None:

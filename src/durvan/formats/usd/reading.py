@@ -217,9 +217,6 @@ class StageReader:
         self.raw.pictures.append(RawPicture(written, resolved, self.thing.path, node, port, anchor, role))
         return written
 
-    def _varies(self, attribute: Any) -> bool:
-        return self.animated and attribute.ValueMightBeTimeVarying()
-
     def _plain(self, raw: Any, node: str, port: str, problems: dict[str, Problem]) -> Value | None:
         if isinstance(raw, float):
             if raw - raw != 0.0:  # infinite, or no number
@@ -297,7 +294,7 @@ class StageReader:
                 value = self._value(attribute, name, port, problems)
                 if value is not None:
                     node.values[port] = value
-                    if self._varies(attribute):
+                    if self.animated and attribute.ValueMightBeTimeVarying():
                         animated.append(port)
             elif full == "info:id":
                 found_id = prim.GetAttribute(full).Get()
@@ -394,7 +391,7 @@ class StageReader:
             value = self._value(attribute, "", name, thing.problems)
             if value is not None:
                 thing.attributes[name] = value
-                if self._varies(attribute):
+                if self.animated and attribute.ValueMightBeTimeVarying():
                     animated.append(name)
         thing.animated = tuple(animated)
         thing.context["metres_per_unit"] = self.raw.metres_per_unit

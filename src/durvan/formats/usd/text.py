@@ -110,7 +110,7 @@ def asset(path: str) -> str:
 
 
 _numbers: dict[float, str] = {}
-_single = struct.Struct("f")
+_pack = struct.Struct("f").pack
 
 
 def number(value: float) -> str:
@@ -120,7 +120,7 @@ def number(value: float) -> str:
         return known
     text = f"{value:.6g}"
     try:
-        if _single.unpack(_single.pack(float(text)))[0] != _single.unpack(_single.pack(value))[0]:
+        if _pack(float(text)) != _pack(value):
             text = f"{value:.9g}"
     except OverflowError:
         text = repr(value)

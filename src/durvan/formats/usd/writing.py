@@ -112,22 +112,26 @@ def write(written: Written, file: Path) -> None:
 # reading back
 
 
-def read_back(file: Path, wanted: Written) -> Written:
-    """What a file says of the things and properties that are wanted; what is not there is left out.
+class LayerReadBack:
+    """A layer that says what is asked for by its name: far quicker than walking over all there is."""
 
-    Asking for each by its name is far quicker than walking over all there is. Raises SceneFileError.
-    """
-    layer = reads(file)
-    found = Written(over=str(layer.subLayerPaths[0]) if layer.subLayerPaths else "")
-    for path, thing in wanted.things.items():
-        prim = layer.GetPrimAtPath(path)
-        if prim is None:
-            continue
+    def __init__(self, file: Path) -> None:
+        self.file = file
+        self.layer = reads(file)
+        self.over = str(self.layer.subLayerPaths[0]) if self.layer.subLayerPaths else ""
+
+    def says(self, path: str, wanted: WrittenThing) -> WrittenThing | None:
+        """What a prim says of what is wanted of it. Raises SceneFileError."""
+        prim = self.layer.GetPrimAtPath(path)
         try:
-            found.things[path] = _thing(layer, prim, thing)
+            return _thing(self.layer, prim, wanted) if prim is not None else None
         except (RuntimeError, TypeError, ValueError) as problem:
-            raise SceneFileError(f"does not read back: {problem}.", file=file, inside=path) from problem
-    return found
+            raise SceneFileError(f"does not read back: {problem}.", file=self.file, inside=path) from problem
+
+
+def read_back(file: Path) -> LayerReadBack:
+    """A file that was written, opened past any copy in memory. Raises SceneFileError."""
+    return LayerReadBack(file)
 
 
 def _thing(layer: Any, prim: Any, wanted: WrittenThing) -> WrittenThing:

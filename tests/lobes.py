@@ -6,7 +6,7 @@ import numpy as np
 
 from durvan.dialects.look import Lobe, Surface, record
 from durvan.optics.lobes import layout as L
-from durvan.optics.lobes import stack
+from durvan.optics.lobes import many
 from durvan.optics.lobes.tables import tables
 
 
@@ -22,14 +22,14 @@ def eye(degrees: float, turn: float = 0.0) -> np.ndarray:
 def evaluate(base: np.ndarray, o: np.ndarray, i: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     o, i = np.broadcast_to(o, i.shape).copy(), np.ascontiguousarray(i)
     value, pdf = np.zeros((len(i), 3)), np.zeros(len(i))
-    stack.evaluate_many(base, o, i, tables(), value, pdf)
+    many.evaluate_many(base, o, i, tables(), value, pdf)
     return value, pdf
 
 
 def sample(base: np.ndarray, o: np.ndarray, count: int, seed: int = 1):
     u = np.random.default_rng(seed).random((count, 3))
     i, weight, pdf, chosen = np.zeros((count, 3)), np.zeros((count, 3)), np.zeros(count), np.zeros(count)
-    stack.sample_many(base, np.tile(o, (count, 1)), u, tables(), i, weight, pdf, chosen)
+    many.sample_many(base, np.tile(o, (count, 1)), u, tables(), i, weight, pdf, chosen)
     return i, np.where(chosen[:, None] >= 0, weight, 0.0), pdf, chosen
 
 

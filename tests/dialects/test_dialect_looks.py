@@ -17,7 +17,7 @@ from durvan.dialects.registry import Registry
 from durvan.errors import PackError
 from durvan.graph import expression as ex
 from durvan.optics.lobes import layout as L
-from durvan.optics.lobes import stack
+from durvan.optics.lobes import many
 from durvan.optics.lobes.tables import tables
 from durvan.scene.graph import Graph, Link, Node
 from durvan.scene.model import Kind, Thing
@@ -78,7 +78,7 @@ def test_no_look_gives_more_than_it_gets(packs: Registry, dialect: str, kind: st
     """White furnace by albedos, any values of the ranges: what is reflected and let through is at most everything."""
     found = look(packs, material(kind, values_of(packs, dialect, kind, data.draw), dialect))
     out = np.zeros((4, 6))
-    stack.albedos(found.base, np.cos(np.radians([5.0, 40.0, 65.0, 80.0])), tables(), out)
+    many.albedos(found.base, np.cos(np.radians([5.0, 40.0, 65.0, 80.0])), tables(), out)
     assert np.isfinite(found.base).all()
     assert (
         out[:, :3] + out[:, 3:]

@@ -10,7 +10,7 @@ import pytest
 from durvan.dialects.look import Facts, Lobe, Record, Surface, record, trace
 from durvan.dialects.registry import registry
 from durvan.optics.lobes import layout as L
-from durvan.optics.lobes import stack
+from durvan.optics.lobes import many
 from durvan.optics.lobes.tables import tables
 from made_up import Maker
 
@@ -41,7 +41,7 @@ def reflected(look: Record, cosine: float) -> np.ndarray:
     sine = math.sqrt(1.0 - cosine * cosine)
     o = np.tile([sine, 0.0, cosine], (COUNT, 1))
     i, weight, pdf, chosen = np.zeros((COUNT, 3)), np.zeros((COUNT, 3)), np.zeros(COUNT), np.zeros(COUNT)
-    stack.sample_many(rec, o, UNIT, tables(), i, weight, pdf, chosen)
+    many.sample_many(rec, o, UNIT, tables(), i, weight, pdf, chosen)
     weight[chosen < 0] = 0.0
     kinds = [int(rec[L.HEADER + n * L.LOBE + L.KIND]) for n in range(int(rec[L.COUNT]))]
     if L.REFRACT in kinds:

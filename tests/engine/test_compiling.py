@@ -12,7 +12,7 @@ from durvan.optics import jit
 
 def test_every_source_counts(tmp_path: Path) -> None:
     names = {file.name for file in jit.sources()}
-    assert {"jit.py", "layout.py", "stack.py", "paths.py", "rays.py", "bodies.py", "world.py"} <= names
+    assert {"jit.py", "layout.py", "stack.py", "paths.py", "surfaces.py", "rays.py", "bodies.py", "world.py"} <= names
     one, two = tmp_path / "a.py", tmp_path / "b.py"
     one.write_text("A = 1")
     two.write_text("B = 1")

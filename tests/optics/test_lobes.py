@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 import lobes as made
 from durvan.dialects.look import Lobe
 from durvan.optics import fresnel as exact
-from durvan.optics.lobes import fresnel, layout, stack
+from durvan.optics.lobes import fresnel, layout, many
 from durvan.optics.lobes import layout as L
 from durvan.optics.lobes.tables import tables
 
@@ -208,7 +208,7 @@ def test_albedo_tables_say_what_is_sampled(shape: str) -> None:
         base = made.rec(Lobe(L.REFLECT, 1.0, 0.3, facets=SHAPES[shape], fresnel=law, first=index))
         cosines = np.cos(np.radians([5.0, 45.0, 70.0]))
         out = np.zeros((3, 6))
-        stack.albedos(base, cosines, tables(), out)
+        many.albedos(base, cosines, tables(), out)
         sampled = [made.furnace(base, a)[0] for a in (5.0, 45.0, 70.0)]
         assert out[:, 0] == pytest.approx(sampled, abs=0.012)
 

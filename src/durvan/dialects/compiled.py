@@ -48,6 +48,7 @@ class Ready:
         """How people read it."""
         return self.formula.pretty
 
+
 @dataclass(slots=True)
 class CompiledEntry:
     """One correspondence, in both directions. `ours` are parameter names, `common` pairs of role and port.

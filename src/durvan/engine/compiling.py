@@ -51,7 +51,7 @@ def _run_each(report: Report) -> None:
     from durvan.engine import renderer
     from durvan.engine.build import Ball, build, camera
     from durvan.engine.kernels import programs
-    from durvan.optics.lobes import layout, stack, tables
+    from durvan.optics.lobes import layout, many, tables
 
     def step(number: int) -> None:
         report(Step(f"Compiling {_STEPS[number]}", number, len(_STEPS)))
@@ -66,9 +66,9 @@ def _run_each(report: Report) -> None:
     step(3)
     up = np.array([[0.0, 0.0, 1.0]])
     value, pdf, chosen = np.zeros((1, 3)), np.zeros(1), np.zeros(1)
-    stack.evaluate_many(look.base, up, up, table, value, pdf)
-    stack.sample_many(look.base, up, up * 0.5, table, np.zeros((1, 3)), value, pdf, chosen)
-    stack.albedos(look.base, np.ones(1), table, np.zeros((1, 6)))
+    many.evaluate_many(look.base, up, up, table, value, pdf)
+    many.sample_many(look.base, up, up * 0.5, table, np.zeros((1, 3)), value, pdf, chosen)
+    many.albedos(look.base, np.ones(1), table, np.zeros((1, 6)))
     step(4)
     eye = np.eye(4)
     eye[3, 2] = 5.0

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from durvan.engine.build import Built
-from durvan.engine.kernels import paths
+from durvan.engine.kernels import exposing
 
 Floats = NDArray[np.float64]
 TILE = 32
@@ -110,9 +110,9 @@ def expose(
 
     def tile(left: int, right: int, top: int, low: int) -> None:
         if not stop():
-            paths.render(
+            exposing.render(
                 built.world, camera, width, height, left, right, top, low,
-                film.samples, samples, film.seed, bounces, clamps, paths.scratch(built.registers), wanted, sums, squares,
+                film.samples, samples, film.seed, bounces, clamps, exposing.scratch(built.registers), wanted, sums, squares,
             )  # fmt: skip
 
     for one in [pool().submit(tile, *place) for place in (_tiles(width, height) if where is None else _bands(wanted))]:
@@ -131,8 +131,8 @@ def first_things(built: Built, camera: Floats, width: int, height: int) -> Passe
         np.zeros((height, width), np.int32), np.zeros((height, width), np.int32), np.zeros((height, width)),
         np.zeros((height, width, 3)), built.objects,
     )  # fmt: skip
-    paths.first_things(
-        built.world, camera, width, height, paths.scratch(built.registers), made.material, made.thing, made.depth,
+    exposing.first_things(
+        built.world, camera, width, height, exposing.scratch(built.registers), made.material, made.thing, made.depth,
         made.normal,
     )  # fmt: skip
     return made

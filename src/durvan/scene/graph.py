@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
+from itertools import repeat
 
 Value = bool | int | float | str | tuple[float, ...]
 
@@ -20,12 +21,7 @@ def same(one: object, two: object, relative: float = 1e-12, floor: float = 0.0) 
         return True
     if isinstance(one, tuple):
         if isinstance(two, tuple):
-            if len(one) != len(two):
-                return False
-            for a, b in zip(one, two, strict=True):  # a loop: asked so often that making a generator would be felt
-                if not same(a, b, relative, floor):
-                    return False
-            return True
+            return len(one) == len(two) and all(map(same, one, two, repeat(relative), repeat(floor)))
         return isinstance(two, int | float) and all(same(part, two, relative, floor) for part in one)
     if isinstance(two, tuple):
         return same(two, one, relative, floor)

@@ -18,7 +18,7 @@ from scipy.optimize import least_squares
 from durvan.dialects.look import Facts, Record, resolve, trace
 from durvan.dialects.pack import Pack
 from durvan.graph.expression import Pixels, order
-from durvan.optics.lobes import layout, stack
+from durvan.optics.lobes import layout, many
 from durvan.optics.lobes.tables import tables
 from durvan.scene.graph import Graph, Node, Value
 
@@ -139,10 +139,10 @@ class _Problem:
             for view, (eye, light) in enumerate(self.pairs):
                 rec = recs[place * len(ANGLES) + view] if len(recs) > 1 else recs[0]
                 value, pdf = np.zeros((len(light), 3)), np.zeros(len(light))
-                stack.evaluate_many(rec, eye, light, tables(), value, pdf)
+                many.evaluate_many(rec, eye, light, tables(), value, pdf)
                 out.append(np.cbrt(np.minimum(value * np.abs(light[:, 2:3]), _BRIGHT) + 1e-3).ravel() * 0.5)
                 whole = np.zeros((1, 6))
-                stack.albedos(rec, self.cosines[view : view + 1], tables(), whole)
+                many.albedos(rec, self.cosines[view : view + 1], tables(), whole)
                 out.append(_WHOLE * np.cbrt(whole.ravel() + 1e-3))
                 out.append(np.cbrt(rec[layout.GLOW : layout.GLOW + 3] / 179.0 + 1e-3))
         return np.concatenate(out) / math.sqrt(len(self.places))

@@ -26,7 +26,7 @@ from durvan.errors import DurvanError
 from durvan.formats.table import reader
 from durvan.optics.colour import REC709_LUMINANCE
 from durvan.optics.difference import ciede2000, cielab
-from durvan.optics.lobes import stack
+from durvan.optics.lobes import many
 from durvan.optics.lobes.tables import tables
 from durvan.optics.tone import bytes_of, developed, srgb
 from durvan.progress import Step, silent
@@ -316,7 +316,7 @@ def polar_curve(look: Record) -> NDArray[np.float64]:
     light = np.stack([np.sin(angle), np.zeros(181), np.maximum(np.cos(angle), 1e-3)], axis=1)
     eye = np.tile([-0.70710678, 0.0, 0.70710678], (181, 1))
     value, pdf = np.zeros((181, 3)), np.zeros(181)
-    stack.evaluate_many(rec, eye, light, tables(), value, pdf)
+    many.evaluate_many(rec, eye, light, tables(), value, pdf)
     return np.asarray(value @ np.array(REC709_LUMINANCE) * light[:, 2])
 
 

@@ -6,7 +6,7 @@ a formula took up in another node goes on there.
 
 from __future__ import annotations
 
-from durvan.crossing.translation.inward import Inward
+from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.rows import Row
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import IDLE, TAKEN_UP, Cause, Why

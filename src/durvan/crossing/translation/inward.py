@@ -2,25 +2,25 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from functools import lru_cache
-from itertools import islice, pairwise
-from typing import Any, cast
+from itertools import pairwise
+from typing import Any
 
-from durvan.crossing.translation.rows import Fault, Row
-from durvan.dialects.compiled import CompiledCase, CompiledEntry, CompiledType, Ready, Term
+from durvan.crossing.translation.feeds import Feeds
+from durvan.crossing.translation.forms import times
+from durvan.crossing.translation.ground import Inward, Port
+from durvan.crossing.translation.rows import Row
+from durvan.dialects.compiled import CompiledCase, CompiledEntry, CompiledType, Ready
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Step, Why
 from durvan.errors import FormulaError
-from durvan.graph.formula import flip_green, plain, wrap
-from durvan.graph.wire import CHANNELS, SOLID, Wire
+from durvan.graph.formula import plain
+from durvan.graph.wire import Wire
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Link, Node, Problem, Value, same
 from durvan.scene.model import Thing
-from durvan.scene.vocabulary import Parameter, common_ground
-
-Port = tuple[str, str]
-
+from durvan.scene.vocabulary import common_ground
 
 _NOT_CARRIED = ("displacement", "volume")  # a material's other outputs
 _NOT_YET = Why(Cause.NOT_YET, "Displacement and volumes are not carried yet.")
@@ -32,55 +32,6 @@ _ANIMATED = Why(Cause.ANIMATED, "Animated; the value of one frame is carried.")
 _FEED = Why(Cause.FEED, "What feeds it cannot be carried; the value below it stands in.")
 _NO_FAMILIES: dict[str, str] = {}
 _TURNED = Step("green turned by hand")
-_DEFAULT = Step("by default")
-
-
-@dataclass(slots=True)
-class Inward:
-    """A thing on the common ground, its rows, which rows each port of each node came from, and how nodes with several
-    readings were read. `grown` are nodes that formulas made; their ports know for whom. `defaults` are the parameters
-    whose defaults led to ports that no row came to. `order` has the source's nodes after those that feed them, where the
-    source was taken as it is."""
-
-    graph: Graph
-    rows: list[Row] = field(default_factory=list)
-    origins: dict[Port, list[Row]] = field(default_factory=dict)
-    readings: dict[str, str] = field(default_factory=dict)
-    faults: list[Fault] = field(default_factory=list)
-    grown: set[str] = field(default_factory=set)
-    defaults: dict[Port, tuple[str, str, str, Parameter]] = field(default_factory=dict)
-    order: list[str] = field(default_factory=list)
-
-    def learn_grown(self, before: int, rows: list[Row]) -> None:
-        """The nodes after the first `before` were grown for some rows, which are told when a target cannot say them."""
-        for node in islice(self.graph.nodes.values(), before, None):
-            self.grown.add(node.id)
-            for port in node.ports():
-                self.origins.setdefault((node.id, port), []).extend(rows)
-
-    def add_default(self, thing: str, node: str, name: str, family: str, parameter: Parameter) -> Row:
-        """A row for a value that nobody set."""
-        default = cast("Value | None", parameter.default)
-        row = Row(thing, node, name, family, default, parameter.unit, steps=(_DEFAULT,))
-        self.rows.append(row)
-        return row
-
-    def of_default(self, thing: str, port: Port, beside: bool = False) -> list[Row]:
-        """A row for a value that nobody set, where its default cannot be carried as it is; none where no default led here,
-        or where it only matters `beside` others of its family and nobody set any.
-        """
-        found = self.defaults.pop(port, None)
-        if found is None:
-            return []
-        node, name, family, parameter = found
-        if beside and not any((row.node, row.family) == (node, family) for row in self.rows):
-            return []
-        for row in self.rows:
-            if (row.node, row.parameter) == (node, name):
-                return []
-        row = self.add_default(thing, node, name, family, parameter)
-        self.origins.setdefault(port, []).append(row)
-        return [row]
 
 
 class Incoming:
@@ -92,17 +43,14 @@ class Incoming:
         self.metres_per_unit = metres_per_unit
         self.readings = readings
         self.out = Inward(Graph())
-        self.results: dict[str, Link | Value | None] = {}
-        self.types: dict[str, CompiledType] = {}
-        self.made: dict[str, dict[str, Node]] = {}
+        self.feeds = Feeds(thing, pack, self.out)
         self.rows: dict[str, Row] = {}
         self.roles: dict[str, Node] = {}
         self.start: tuple[Any, list[Row]] | None = None
-        self.nodes: dict[str, Node] = {}
 
     def run(self) -> Inward:
         source = self._ready_graph()
-        self.nodes = source.nodes
+        self.feeds.nodes = source.nodes
         order, closing = source.order()
         surface = {o: link for o, link in source.outputs.items() if o not in _NOT_CARRIED}
         reachable = Graph(source.nodes, surface).reachable()
@@ -126,7 +74,7 @@ class Incoming:
             for port, row in self.rows.items():
                 if (name, port) in cut:
                     row.meet(Fate.HELD, _CYCLE)
-            self.types[name] = kind
+            self.feeds.types[name] = kind
             self._convert(node, kind, {port for other, port in cut if other == name})
         for output, link in source.outputs.items():
             if output not in surface:
@@ -134,7 +82,7 @@ class Incoming:
                 row = Row(self.thing.id, link.node, place, "geometry", None, "", True, Fate.HELD, _NOT_YET)
                 self.out.rows.append(row)
                 continue
-            found = self.resolve(link, "surface")
+            found = self.feeds.resolve(link, "surface")
             if isinstance(found, Link):
                 self.out.graph.outputs[output] = found
         self._tell_turned(source)
@@ -184,7 +132,8 @@ class Incoming:
         thing, out, name, links, values = self.thing.id, self.out.rows, node.id, node.links, node.values
         families = kind.families if kind else _NO_FAMILIES
         otherwise = kind.family or "geometry" if kind else "procedurals"
-        self.rows = rows = {}
+        rows: dict[str, Row] = {}
+        self.rows = rows
         for port in node.ports():
             parameter = parameters.get(port)
             unit = parameter.unit if parameter else ""
@@ -215,7 +164,7 @@ class Incoming:
         for entry in case.going_in:
             self._entry(node, kind, entry, cut)
         self._close_chain(node, kind)
-        self.made[node.id] = self.roles
+        self.feeds.made[node.id] = self.roles
         for port, row in self.rows.items():
             if not row.steps:
                 row.meet(Fate.LOST, _without_rule(self.pack.title, kind.kind, port, port in kind.type.parameters))
@@ -234,116 +183,9 @@ class Incoming:
             if wanted is not None:
                 if case.name == wanted:
                     return case
-            elif case.when is None or self._ask(case.when, node):
+            elif case.when is None or self.feeds.ask(case.when, node):
                 return case
         return kind.cases[-1]
-
-    def _ask(self, ready: Ready, node: Node) -> bool:
-        try:
-            return bool(self._work_out(ready, node, wires=False))
-        except FormulaError as problem:
-            self.out.faults.append(Fault(self.pack.name, node.id, problem.what))
-            return False
-
-    def _work_out(self, ready: Ready, node: Node, wires: bool) -> Any:
-        """What a formula comes to for a node; with `wires`, maps are wires that grow nodes. Raises FormulaError."""
-        if ready.straight is not None and (not node.links or node.links.keys().isdisjoint(ready.asked[0][1])):
-            return ready.straight(node.values.get)
-        return ready.formula(*[self._argument(term, node, wires) for term in ready.terms])
-
-    def _argument(self, term: Term, node: Node, wires: bool) -> Any:
-        name = term.name
-        if term.source == "value":
-            link = node.links.get(name)
-            if link is not None and (wires or not self._is_map(node, name)):
-                return self._wire(node, name, link)
-            value = node.values.get(name)
-            return term.default if value is None else wrap(value)
-        if term.source == "mapped":
-            return self._is_map(node, name)
-        if term.source == "given":
-            return name in node.values or name in node.links
-        context = self.thing.context
-        return context.get(f"{node.id}:{name}", context.get(name, 0.0))
-
-    def _is_map(self, node: Node, port: str) -> bool:
-        link = node.links.get(port)
-        return link is not None and isinstance(self.resolve(link, "color"), Link)
-
-    def _wire(self, node: Node, port: str, link: Link) -> Any:
-        parameter = self.pack.parameter(node.kind, port)
-        found = self.resolve(link, parameter.type if parameter else "color")
-        if isinstance(found, Link):
-            return Wire(self.out.graph, found, f"{node.id}_{port}")
-        if found is None:
-            fallback = node.values.get(port, parameter.default if parameter else 0.0)
-            return wrap(fallback)
-        return wrap(found)
-
-    def resolve(self, link: Link, wanted: str) -> Link | Value | None:
-        """What a link of the source is on the common ground: a link, a constant, or nothing."""
-        result = self.results.get(link.node)
-        if link.node in self.thing.turned:
-            result = self._green_round(link, result)
-        kind = self.types.get(link.node)
-        if kind is None or result is None:
-            return result
-        role, _, output = kind.outputs.get(link.output, "out").rpartition(".")
-        if not isinstance(result, Link):
-            return self._part(result, output)
-        if role:
-            result = Link(self.made[link.node][role].id)
-        if link.output in kind.worth:
-            return self._worth(link, kind, Link(result.node, output))
-        if result.output != "out":  # what stands in for the whole node is one channel already
-            return result
-        if wanted == "float" and output == "out" and kind.type.outputs.get(link.output) == "color":
-            output = "outgrey"
-        return Link(result.node, output)
-
-    @staticmethod
-    def _part(value: Value, output: str) -> Value:
-        """The part of a constant that an output gives."""
-        if output == SOLID:
-            return 1.0
-        if not isinstance(value, tuple) or len(value) != 3:
-            return value
-        if output == "outgrey":
-            return sum(value) / 3.0
-        return value[CHANNELS.index(output)] if output in CHANNELS else value
-
-    def _worth(self, link: Link, kind: CompiledType, found: Link) -> Link | Value | None:
-        """An output that is not simply what the common ground's output is."""
-        node, ready = self.nodes[link.node], kind.worth[link.output]
-        before = len(self.out.graph.nodes)
-        it = Wire(self.out.graph, found, f"{link.node}_{link.output}")
-        arguments = [it if term.source == "output" else self._argument(term, node, wires=False) for term in ready.terms]
-        try:
-            result: Any = ready.formula(*arguments)
-        except FormulaError as problem:
-            self.out.faults.append(Fault(self.pack.name, node.id, problem.what))
-            return found
-        if not isinstance(result, Wire):
-            value: Value = plain(result)
-            return value
-        done = result.settled()
-        names = {term.name for term in ready.terms}
-        self.out.learn_grown(before, [row for row in self.out.rows if row.node == node.id and row.parameter in names])
-        return done
-
-    def _green_round(self, link: Link, result: Link | Value | None) -> Link | Value | None:
-        """A picture with its green turned round; a number only when green is the channel that is read."""
-        output = self.types[link.node].outputs.get(link.output, "out") if link.node in self.types else "out"
-        if output == "outg" and isinstance(result, Link):
-            wire = Wire(self.out.graph, Link(result.node, "outg"), f"{result.node}_green")
-            return (1.0 - wire).settled()
-        if output != "out" or result is None:
-            return result
-        if isinstance(result, Link):
-            turned: Link = flip_green(Wire(self.out.graph, result, f"{result.node}_green")).settled()
-            return turned
-        value: Value = plain(flip_green(wrap(result)))
-        return value
 
     # one correspondence
 
@@ -351,7 +193,7 @@ class Incoming:
         if entry.steady_in and self.rows.keys().isdisjoint(entry.reads):
             self._untouched(node, kind, entry)
             return
-        if entry.when is not None and not self._ask(entry.when, node):
+        if entry.when is not None and not self.feeds.ask(entry.when, node):
             return
         row = self.rows.get(entry.alone)
         rows = [row] if row is not None else [self.rows[name] for name in entry.ours if name in self.rows]
@@ -377,7 +219,7 @@ class Incoming:
         if known is None:
             values: list[tuple[str, str, Value]] = []
             faults = len(self.out.faults)
-            acts = entry.when is None or self._ask(entry.when, node)
+            acts = entry.when is None or self.feeds.ask(entry.when, node)
             if acts:
                 for (role, port), ready in entry.inward:
                     value = self._value(node, entry, ready, [], set())
@@ -421,7 +263,7 @@ class Incoming:
         if ready is None:
             return self._straight(node, entry, rows, cut)
         try:
-            result: Any = self._work_out(ready, node, wires=True)
+            result: Any = self.feeds.work_out(ready, node, wires=True)
             if isinstance(result, Wire):
                 return result.settled()
         except FormulaError as problem:
@@ -439,13 +281,13 @@ class Incoming:
         link = node.links.get(name)
         if link is not None and name not in cut:
             parameter = self.pack.parameter(node.kind, name)
-            found = self.resolve(link, parameter.type if parameter else "color")
+            found = self.feeds.resolve(link, parameter.type if parameter else "color")
             if isinstance(found, Link):
                 if factor == 1.0:
                     return found
                 return (Wire(self.out.graph, found, f"{node.id}_{name}") * factor).settled()
             if found is not None:
-                return _scaled(found, factor)
+                return times(found, factor)
             for row in rows:
                 row.meet(Fate.HELD, _FEED)
         value = node.values.get(name)
@@ -454,7 +296,7 @@ class Incoming:
             if parameter is None or parameter.default is None:
                 return None
             value = parameter.default
-        return _scaled(value, factor)
+        return times(value, factor)
 
     def _put(self, node: Node, kind: CompiledType, role: str, port: str, value: Link | Value, rows: list[Row]) -> None:
         if role == "start":
@@ -487,7 +329,7 @@ class Incoming:
             row.scaled = False
         if entry.measure is not None and row.measure is None:
             try:
-                row.measure = float(self._work_out(entry.measure, node, wires=False))
+                row.measure = float(self.feeds.work_out(entry.measure, node, wires=False))
                 row.measured, row.share = entry.entry.measured, entry.entry.share
             except FormulaError:
                 row.measure = None
@@ -500,7 +342,7 @@ class Incoming:
         if self.start is not None:
             value, rows = self.start
             if not present:
-                self.results[node.id] = value
+                self.feeds.results[node.id] = value
                 self.out.origins.setdefault((f"{node.id}/bypassed", "in"), []).extend(rows)
                 return
             role, last = present[-1]
@@ -510,9 +352,9 @@ class Incoming:
                 last.values[role.into] = value
             self.out.origins.setdefault((last.id, role.into), []).extend(rows)
         elif not present:
-            self.results[node.id] = None
+            self.feeds.results[node.id] = None
             return
-        self.results[node.id] = Link(graph.nodes[present[0][1].id].id)
+        self.feeds.results[node.id] = Link(graph.nodes[present[0][1].id].id)
 
 
 @lru_cache(maxsize=4096)
@@ -520,12 +362,6 @@ def _without_rule(title: str, kind: str, port: str, known: bool) -> Why:
     if known:
         return Why(Cause.NO_RULE, f"{title} has no rule for '{port}' as it is used here.", f"{kind}.{port}")
     return Why(Cause.UNKNOWN_VALUE, f"'{port}' is not a parameter of {kind}; it has no meaning in {title}.")
-
-
-def _scaled(value: Value, factor: float) -> Value:
-    if factor == 1.0 or isinstance(value, bool | str):
-        return value
-    return tuple(part * factor for part in value) if isinstance(value, tuple) else value * factor
 
 
 def why_of(problem: Problem) -> Why:

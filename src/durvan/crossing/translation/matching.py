@@ -14,7 +14,6 @@ from durvan.graph.formula import Vec
 from durvan.graph.wire import Wire
 from durvan.scene.graph import Graph, Node
 
-
 _NOTHING: Callable[..., Any] = {}.get  # what there is of a role that no node plays
 
 

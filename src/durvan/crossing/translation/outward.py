@@ -9,24 +9,26 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from itertools import islice
-from typing import Any
+from operator import attrgetter
 
-from durvan.crossing.translation.inward import Inward, Port
+from durvan.crossing.translation.connections import Connections
+from durvan.crossing.translation.forms import fitting, times
+from durvan.crossing.translation.ground import Inward, Port
 from durvan.crossing.translation.matching import Match, Matcher
 from durvan.crossing.translation.rows import Fault, Row
+from durvan.crossing.translation.wordless import Wordless
 from durvan.dialects.compiled import CompiledEntry, Ready
 from durvan.dialects.pack import Pack
-from durvan.dialects.said import IDLE, NO_CAUSE, TAKEN_UP, Cause, Step, Why
+from durvan.dialects.said import IDLE, NO_CAUSE, TAKEN_UP, Cause, Why
 from durvan.errors import FormulaError
 from durvan.graph.formula import plain
 from durvan.graph.wire import Wire
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Link, Node, Value, same
-from durvan.scene.vocabulary import COMPONENTS, LARGEST, Parameter, common_ground
+from durvan.scene.vocabulary import Parameter, common_ground
 
+_RULE = attrgetter("rule")
 _NO_FORM = Why(Cause.FORMULA, "What it comes to cannot stand in the target; its default is used.")
-_PAST = Why(Cause.FOLDED, "It goes on past a node that has no counterpart.")
-_FEED = Why(Cause.FEED, "What feeds it has no counterpart; a constant stands in.")
 _FOLLOWS = Why(Cause.RULE, "It carries the formula of the map that it follows.")
 
 
@@ -57,7 +59,8 @@ class Outgoing:
         self.known = set(inward.graph.nodes)
         self.added: list[Row] = []
         self.pending: list[tuple[Node, str, Link]] = []
-        self.unsaid: list[tuple[str, Why]] = []
+        self.wordless = Wordless(thing_id, inward, pack)
+        self.connections = Connections(inward, pack, self.matches, context)
 
     def run(self) -> Graph:
         order, _ = self.graph.order()
@@ -66,11 +69,11 @@ class Outgoing:
             if name in self.needed:
                 self._take(name)
         for target, parameter, link in self.pending:
-            self._connect(target, parameter, link)
+            self.connections.connect(target, parameter, link)
         for output, link in self.graph.outputs.items():
             match = self.matches.get(link.node)
             if match is not None and match.target is not None:
-                self.out.outputs[output] = Link(match.target.id, self._output(match, link.output))
+                self.out.outputs[output] = Link(match.target.id, self.connections.output(match, link.output))
         if self.pack.hooks is not None:
             self.pack.hooks.in_file_units(self.out, self.metres_per_unit)
         self._settle_rows(order)
@@ -86,7 +89,9 @@ class Outgoing:
         node = self.graph.nodes[name]
         match = self.matcher.match(node)
         if match is None:
-            self._without(node)
+            stand_in = self.wordless.node(node)
+            if stand_in is not None:
+                self._need(stand_in)
             return
         self.matches[name] = match
         main = match.roles.get(match.type.main, node)
@@ -112,7 +117,7 @@ class Outgoing:
             keys = [(node.id, port) for node, port in ports]
             consumed.update(keys)
             self._entry(match, entry, ports, keys)
-        self._unsaid(match, consumed)
+        self.wordless.ports(match, consumed)
 
     @staticmethod
     def _ports(match: Match, entry: CompiledEntry) -> list[tuple[Node, str]]:
@@ -215,7 +220,7 @@ class Outgoing:
             result = self.matcher.work_out(ready, match, entry)
         except FormulaError as problem:
             fed = [self.graph.nodes[node.links[port].node] for node, port in ports if port in node.links]
-            why = next(filter(None, map(self._cause, fed)), None) or Why(
+            why = next(filter(None, map(self.wordless.cause, fed)), None) or Why(
                 Cause.FORMULA, f"The formula cannot act on this value: {problem.what}", entry.rule
             )
             for row in rows:
@@ -223,7 +228,7 @@ class Outgoing:
             return None
         if isinstance(result, Wire):
             return self._settled(result, ports, before)
-        return _fitting(result if result.__class__ is float else plain(result), parameter)
+        return fitting(result if result.__class__ is float else plain(result), parameter)
 
     def _settled(self, wire: Wire, ports: list[tuple[Node, str]], before: int) -> Link:
         """A wire's link; nodes past the first `before` were grown by it, and change who reads what."""
@@ -263,7 +268,7 @@ class Outgoing:
         value: Value | None = node.values.get(port) if node is not None else None
         if value is None:
             value = common_ground().types[match.type.roles[role]].parameters[port].default
-        return None if value is None else _fitting(_times(value, factor), parameter)
+        return None if value is None else fitting(times(value, factor), parameter)
 
     def _added(
         self,
@@ -294,7 +299,7 @@ class Outgoing:
             if (target.id, name) in row.targets:
                 continue
             row.targets.append((target.id, name))
-            if row.steps and not _acted(row.steps, entry.rule):
+            if row.steps and entry.rule not in map(_RULE, row.steps):
                 row.steps = (*row.steps, entry.step_out)
             if entry.alters_out:
                 row.scaled = False
@@ -313,107 +318,6 @@ class Outgoing:
         self.needed.add(link.node)
         if link.node not in self.known:  # a formula has just grown it, so the walk will not come by
             self._take(link.node)
-
-    # what has no word
-
-    def _unsaid(self, match: Match, consumed: set[tuple[str, str]]) -> None:
-        for role, node in match.roles.items():
-            chained = match.type.into[role]
-            for port in (*node.values, *node.links):
-                if (node.id, port) in consumed or (port == chained and port in node.links):
-                    continue
-                reason = self._reason(node.kind, port)
-                default = common_ground().types[node.kind].parameters[port].default
-                idle = port not in node.links and same(node.values.get(port), default)
-                if not idle and reason.cause is not Cause.IDLE:
-                    self.inward.of_default(self.thing, (node.id, port), beside=True)
-                for row in self.inward.origins.get((node.id, port), ()):
-                    if row.fate < Fate.LOST and not row.targets:
-                        row.meet(Fate.RECAST if idle else Fate.LOST, IDLE if idle else reason)
-
-    def _reason(self, category: str, port: str) -> Why:
-        said = self.pack.unsaid
-        return (
-            said.get(f"{category}.{port}")
-            or said.get(category)
-            or Why(
-                Cause.NO_WORD, f"{self.pack.title} has no word for the {port.replace('_', ' ')}.", f"{category}.{port}"
-            )
-        )
-
-    def _without(self, node: Node) -> None:
-        """A node that the target cannot say: what stands in for it goes on in its place."""
-        reason = self._cause(node)
-        fate = Fate.HELD if reason is not None and node.kind not in self.pack.unsaid else Fate.LOST
-        reason = reason or Why(Cause.NO_WORD, f"{self.pack.title} has no node for '{node.kind}'.", node.kind)
-        self.unsaid.append((node.id, reason))
-        stand_in = common_ground().types[node.kind].stands_in if node.kind in common_ground().types else ""
-        for port in list(node.ports()):
-            for row in self.inward.origins.get((node.id, port), ()):
-                if port == stand_in:
-                    row.meet(Fate.RECAST, _PAST)
-                else:
-                    row.meet(fate, reason)
-        link = node.links.get(stand_in)
-        if link is not None:
-            self._need(link)
-
-    def _cause(self, node: Node) -> Why | None:
-        """Why a node cannot be said: what the pack says of it, or of something that it is made of."""
-        said = self.pack.unsaid
-        waiting, hops = [node], 0
-        while waiting and hops < 16:
-            hops += 1
-            here = waiting.pop(0)
-            if here.kind in said:
-                return said[here.kind]
-            waiting.extend(self.graph.nodes[link.node] for link in here.links.values() if link.node in self.graph.nodes)
-        return None
-
-    def _connect(self, target: Node, parameter: str, link: Link) -> None:
-        seen: set[str] = set()
-        while link.node not in seen:
-            seen.add(link.node)
-            match = self.matches.get(link.node)
-            if match is not None and match.target is not None:
-                target.links[parameter] = Link(match.target.id, self._output(match, link.output))
-                if link.output in match.type.stand_ins:
-                    self._stands_in(target, parameter, match, link.output)
-                return
-            node = self.graph.nodes[link.node]
-            stand_in = common_ground().types[node.kind].stands_in if node.kind in common_ground().types else ""
-            onward = node.links.get(stand_in)
-            if onward is None:
-                value = node.values.get(stand_in)
-                kind = self.pack.parameter(target.kind, parameter)
-                if value is not None and kind is not None:
-                    fitted = _fitting(value, kind)
-                    if fitted is not None:
-                        target.values[parameter] = fitted
-                self._break_rows(target, parameter)
-                return
-            link = Link(onward.node, link.output if onward.output == "out" else onward.output)
-
-    def _stands_in(self, target: Node, parameter: str, match: Match, output: str) -> None:
-        """One of our outputs is read for another: the same where a picture has one channel alone."""
-        main = match.roles.get(match.type.main)
-        if main is not None and self.matcher.context.get(f"{main.id}:channels") == 1.0:
-            return
-        ours = self._output(match, output)
-        said = f"{self.pack.title} gives no {output.removeprefix('out')} of a picture; its {ours} is read."
-        why = Why(Cause.RULE, said, f"{match.type.kind}/{output}")
-        for row in self.inward.rows:
-            if (target.id, parameter) in row.targets:
-                row.meet(Fate.FITTED, why)
-
-    def _break_rows(self, target: Node, parameter: str) -> None:
-        for row in self.inward.rows:
-            if (target.id, parameter) in row.targets:
-                row.meet(Fate.HELD, _FEED)
-
-    def _output(self, match: Match, output: str) -> str:
-        back, output = match.type.outputs_back, match.reads or output
-        return back.get(output) or back.get("out") or next(iter(back.values()), "out")
 
     def _settle_rows(self, order: list[str]) -> None:
         used = {node.id for match in self.matches.values() for node in match.roles.values()}
@@ -440,52 +344,8 @@ class Outgoing:
                     row.fate = Fate.KEPT
 
 
-def _acted(steps: tuple[Step, ...], rule: str) -> bool:
-    for step in steps:  # a loop: this is asked of every row, and a generator is slower to make than to run
-        if step.rule == rule:
-            return True
-    return False
-
-
 def _plain_id(name: str) -> str:
     return name.rstrip("_") or "node"
-
-
-def _times(value: Value, factor: float) -> Value:
-    if factor == 1.0 or isinstance(value, bool | str):
-        return value
-    return tuple(part * factor for part in value) if isinstance(value, tuple) else value * factor
-
-
-def _stands(value: Any) -> bool:
-    return bool(-LARGEST < value < LARGEST)  # false for what is not a number, too
-
-
-def _fitting(value: Any, parameter: Parameter) -> Value | None:
-    """A value in the form that a parameter takes: a number spread over channels, or channels meant to one number.
-
-    None when it cannot be brought into that form, or is not finite in single precision.
-    """
-    if value.__class__ is float and parameter.type == "float":
-        return value if _stands(value) else None
-    size = COMPONENTS.get(parameter.type)
-    if size is not None:
-        if isinstance(value, int | float):
-            value = (float(value),) * size
-        return tuple(value) if isinstance(value, tuple) and len(value) == size and all(map(_stands, value)) else None
-    if parameter.type in ("float", "int"):
-        if isinstance(value, tuple):
-            value = sum(value) / len(value)
-        if not isinstance(value, int | float) or not _stands(value):
-            return None
-        if parameter.type == "float":
-            return float(value)
-        whole: int = round(value)
-        return whole if abs(whole) < 2**31 else None
-    if parameter.type == "bool":
-        return bool(value)
-    out: Value = value
-    return out
 
 
 def carry_out(
@@ -497,4 +357,4 @@ def carry_out(
 ) -> Outward:
     """Write what stands on the common ground in a dialect's words, and end its rows."""
     going = Outgoing(thing_id, inward, pack, context or {}, metres_per_unit)
-    return Outward(going.run(), tuple(going.unsaid), tuple(going.matcher.faults))
+    return Outward(going.run(), tuple(going.wordless.nodes), tuple(going.matcher.faults))

@@ -1,0 +1,73 @@
+"""Links of the target: from a parameter to what was written for the node that feeds it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from durvan.crossing.translation.forms import fitting
+from durvan.crossing.translation.ground import Inward
+from durvan.crossing.translation.matching import Match
+from durvan.crossing.translation.wordless import stand_in_of
+from durvan.dialects.pack import Pack
+from durvan.dialects.said import Cause, Why
+from durvan.scene.fate import Fate
+from durvan.scene.graph import Link, Node
+
+_FEED = Why(Cause.FEED, "What feeds it has no counterpart; a constant stands in.")
+
+
+class Connections:
+    """Connects what was written; `matches` says what was written for each node of the common ground."""
+
+    def __init__(self, inward: Inward, pack: Pack, matches: dict[str, Match], context: Mapping[str, float]) -> None:
+        self.inward = inward
+        self.pack = pack
+        self.matches = matches
+        self.context = context
+
+    def connect(self, target: Node, parameter: str, link: Link) -> None:
+        """Link a parameter to what was written for a link of the common ground, or to what stands in for that."""
+        seen: set[str] = set()
+        while link.node not in seen:
+            seen.add(link.node)
+            match = self.matches.get(link.node)
+            if match is not None and match.target is not None:
+                target.links[parameter] = Link(match.target.id, self.output(match, link.output))
+                if link.output in match.type.stand_ins:
+                    self._stands_in(target, parameter, match, link.output)
+                return
+            node = self.inward.graph.nodes[link.node]
+            stand_in = stand_in_of(node)
+            onward = node.links.get(stand_in)
+            if onward is None:
+                value = node.values.get(stand_in)
+                kind = self.pack.parameter(target.kind, parameter)
+                if value is not None and kind is not None:
+                    fitted = fitting(value, kind)
+                    if fitted is not None:
+                        target.values[parameter] = fitted
+                self._break_rows(target, parameter)
+                return
+            link = Link(onward.node, link.output if onward.output == "out" else onward.output)
+
+    def _stands_in(self, target: Node, parameter: str, match: Match, output: str) -> None:
+        """One of our outputs is read for another: the same where a picture has one channel alone."""
+        main = match.roles.get(match.type.main)
+        if main is not None and self.context.get(f"{main.id}:channels") == 1.0:
+            return
+        ours = self.output(match, output)
+        said = f"{self.pack.title} gives no {output.removeprefix('out')} of a picture; its {ours} is read."
+        why = Why(Cause.RULE, said, f"{match.type.kind}/{output}")
+        for row in self.inward.rows:
+            if (target.id, parameter) in row.targets:
+                row.meet(Fate.FITTED, why)
+
+    def _break_rows(self, target: Node, parameter: str) -> None:
+        for row in self.inward.rows:
+            if (target.id, parameter) in row.targets:
+                row.meet(Fate.HELD, _FEED)
+
+    def output(self, match: Match, output: str) -> str:
+        """What the target calls an output of the common ground."""
+        back, output = match.type.outputs_back, match.reads or output
+        return back.get(output) or back.get("out") or next(iter(back.values()), "out")

@@ -110,13 +110,13 @@ def against(name: str, meshes: list[Mesh], looks: list[Record], eye: np.ndarray,
     renderer.expose(built, cam, film, 1, BOUNCES)
     count = SIZE[0] * SIZE[1] * SAMPLES / 1e6
     ours, theirs, means = [], [], []
-    for _ in range(TURNS):
+    for turn in range(TURNS):
         begun = time.process_time()
         renderer.expose(built, cam, film, SAMPLES, BOUNCES)
         ours.append(count / (time.process_time() - begun))
         with tempfile.TemporaryDirectory() as folder:
             described = mitsuba.scene(meshes, looks, placed, view, eye, SIZE, Path(folder), BOUNCES)
-            judged = mitsuba.judge(described, SAMPLES, 1)
+            judged = mitsuba.judge(described, SAMPLES, turn + 1)
         theirs.append(count / judged.seconds)
         means.append(judged.picture.mean())
     ratios = sorted(a / b for a, b in zip(ours, theirs, strict=True))

@@ -54,6 +54,27 @@ H_T, H_P, H_NG, H_NS, H_T1, H_T2, H_UV, H_DU, H_DV, H_SIZE = 0, 1, 4, 7, 10, 13,
 
 
 @small
+def put_place(hit: F8, t: float, px: float, py: float, pz: float, u: float, v: float, du: float, dv: float) -> None:
+    """Where a surface was met: how far away, the place, its UVs, and metres for each of them."""
+    hit[H_T] = t
+    hit[H_P], hit[H_P + 1], hit[H_P + 2] = px, py, pz
+    hit[H_UV], hit[H_UV + 1] = u, v
+    hit[H_DU], hit[H_DV] = du, dv
+
+
+@small
+def put_frame(
+    hit: F8, gx: float, gy: float, gz: float, nx: float, ny: float, nz: float, tx: float, ty: float, tz: float,
+    bx: float, by: float, bz: float,
+) -> None:  # fmt: skip
+    """The normal of the shape, that of the shading, and two tangents."""
+    hit[H_NG], hit[H_NG + 1], hit[H_NG + 2] = gx, gy, gz
+    hit[H_NS], hit[H_NS + 1], hit[H_NS + 2] = nx, ny, nz
+    hit[H_T1], hit[H_T1 + 1], hit[H_T1 + 2] = tx, ty, tz
+    hit[H_T2], hit[H_T2 + 1], hit[H_T2 + 2] = bx, by, bz
+
+
+@small
 def _smooth(at: F4, b0: float, b1: float, b2: float, gx: float, gy: float, gz: float) -> tuple[float, float, float]:
     """The normal between those of a triangle's corners."""
     nx = b0 * at[T_NORMAL] + b1 * at[T_NORMAL + 3] + b2 * at[T_NORMAL + 6]
@@ -99,14 +120,8 @@ def surface_at(
         material = int(at[T_MATERIAL])
         if w.i4[w.i4[A_MATERIAL] + material * MATERIAL + M_FRAME] == 0:
             tx, ty, tz, bx, by, bz = frame(nx, ny, nz)
-            hit[H_T] = t
-            hit[H_P], hit[H_P + 1], hit[H_P + 2] = px, py, pz
-            hit[H_NG], hit[H_NG + 1], hit[H_NG + 2] = gx, gy, gz
-            hit[H_NS], hit[H_NS + 1], hit[H_NS + 2] = nx, ny, nz
-            hit[H_T1], hit[H_T1 + 1], hit[H_T1 + 2] = tx, ty, tz
-            hit[H_T2], hit[H_T2 + 1], hit[H_T2 + 2] = bx, by, bz
-            hit[H_UV], hit[H_UV + 1] = u, v
-            hit[H_DU], hit[H_DV] = 1.0, 1.0
+            put_place(hit, t, px, py, pz, u, v, 1.0, 1.0)
+            put_frame(hit, gx, gy, gz, nx, ny, nz, tx, ty, tz, bx, by, bz)
             return material
         u1, v1 = np.float64(at[T_UV + 2]) - at[T_UV], np.float64(at[T_UV + 3]) - at[T_UV + 1]
         u2, v2 = np.float64(at[T_UV + 4]) - at[T_UV], np.float64(at[T_UV + 5]) - at[T_UV + 1]
@@ -162,14 +177,8 @@ def surface_at(
     cx, cy, cz = ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx
     if cx * bx + cy * by + cz * bz < 0.0:
         cx, cy, cz = -cx, -cy, -cz
-    hit[H_T] = t
-    hit[H_P], hit[H_P + 1], hit[H_P + 2] = px, py, pz
-    hit[H_NG], hit[H_NG + 1], hit[H_NG + 2] = gx, gy, gz
-    hit[H_NS], hit[H_NS + 1], hit[H_NS + 2] = nx, ny, nz
-    hit[H_T1], hit[H_T1 + 1], hit[H_T1 + 2] = tx, ty, tz
-    hit[H_T2], hit[H_T2 + 1], hit[H_T2 + 2] = cx, cy, cz
-    hit[H_UV], hit[H_UV + 1] = u, v
-    hit[H_DU], hit[H_DV] = max(du, 1e-9), max(dv, 1e-9)
+    put_place(hit, t, px, py, pz, u, v, max(du, 1e-9), max(dv, 1e-9))
+    put_frame(hit, gx, gy, gz, nx, ny, nz, tx, ty, tz, cx, cy, cz)
     return material
 
 

@@ -114,6 +114,7 @@ def test_a_scene_without_dialect_opens_and_says_so(packs, tmp_path) -> None:
         (("EXTRA", "color3f inputs:glow_tint.connect = </W/Paint/finish.outputs:nothing>"), "cycle"),
         (("EXTRA", "float inputs:cutout = inf"), "wrong-value"),
         (("EXTRA", 'string inputs:cutout = "x"'), "wrong-value"),
+        (("EXTRA", "rel inputs:cutout = </W/Paint>"), "wrong-value"),
         (("EXTRA", "float[] inputs:cutout = [1, 2, 3, 4, 5, 6]"), "wrong-value"),
     ],
 )

@@ -158,6 +158,12 @@ class NodeType(Strict):
         return {name: said.family or self.family or "geometry" for name, said in self.parameters.items()}
 
     @cached_property
+    def bounds(self) -> dict[str, tuple[float, float]]:
+        """Of each parameter that is one number: between which bounds there is nothing to say of it."""
+        numbers = {name: said for name, said in self.parameters.items() if said.type == "float"}
+        return {name: said.range or (-LARGEST, LARGEST) for name, said in numbers.items()}
+
+    @cached_property
     def roles(self) -> dict[str, str]:
         """The parameter that plays each role; the first that does."""
         return {said.role: name for name, said in reversed(self.parameters.items()) if said.role}

@@ -174,11 +174,13 @@ class Intake:
         for port, problem in (node.problems or {}).items():
             if not problem.link:  # links that lead nowhere are told by themselves
                 self._note("wrong-value", thing.id, f"{node.id}.{port}", problem.said)
-        for port in list(node.values):
+        bounds = kind.bounds
+        for port, value in list(node.values.items()):
+            if value.__class__ is float and port in bounds and bounds[port][0] <= value <= bounds[port][1]:
+                continue
             parameter = kind.parameters.get(port)
             if parameter is None:
                 continue
-            value = node.values[port]
             if parameter.type == "float":
                 if type(value) is int:
                     value = node.values[port] = float(value)

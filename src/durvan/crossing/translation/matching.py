@@ -94,9 +94,18 @@ class Matcher:
         """
         if ready.straight is None:
             return ready.formula(*self._arguments(ready, match, entry))
+        roles = match.roles
+        if len(ready.asked) == 1:
+            role, ports = ready.asked[0]
+            node = roles.get(role)
+            if node is None:
+                return ready.straight(_NOTHING)
+            if not node.links or node.links.keys().isdisjoint(ports):
+                return ready.straight(node.values.get)
+            return ready.formula(*self._arguments(ready, match, entry))
         getters: list[Callable[..., Any]] = []
         for role, ports in ready.asked:
-            node = match.roles.get(role)
+            node = roles.get(role)
             if node is None:
                 getters.append(_NOTHING)
             elif node.links and not node.links.keys().isdisjoint(ports):

@@ -280,10 +280,12 @@ class StageReader:
         node = Node(name, NO_ID, source=path)
         problems: dict[str, Problem] = {}
         animated: list[str] = []
-        for full in prim.GetAuthoredPropertyNames():
+        for full, attribute in _properties(prim):
             if full.startswith("inputs:"):
                 port = full[7:]
-                attribute = prim.GetAttribute(full)
+                if attribute.__class__ is not Usd.Attribute:
+                    problems[port] = Problem("It is a relationship; a parameter has a value or a link.")
+                    continue
                 if attribute.HasAuthoredConnections():
                     found = self._follow(attribute, name, port, problems, waiting)
                     if isinstance(found, Link):
@@ -297,7 +299,7 @@ class StageReader:
                     if self.animated and attribute.ValueMightBeTimeVarying():
                         animated.append(port)
             elif full == "info:id":
-                found_id = prim.GetAttribute(full).Get()
+                found_id = attribute.Get()
                 node.kind = str(found_id) if found_id else NO_ID
         node.animated = tuple(animated)
         node.problems = problems or None
@@ -408,6 +410,14 @@ class StageReader:
             imageable = UsdGeom.Imageable(prim)
             if imageable and imageable.ComputeVisibility(_FIRST) == "invisible":
                 thing.attributes[VISIBILITY] = "invisible"
+
+
+def _properties(prim: Any) -> Iterator[tuple[str, Any]]:
+    """A prim's own properties with their names; they come in the same order, and one by itself is slow to tell its name."""
+    names, properties = prim.GetAuthoredPropertyNames(), prim.GetAuthoredProperties()
+    if len(names) != len(properties):
+        properties = [prim.GetProperty(name) for name in names]
+    return zip(names, properties, strict=True)
 
 
 def _direction(matrix: Any, x: float, y: float, z: float) -> Any:

@@ -8,7 +8,7 @@ from functools import partial
 from typing import Any
 
 from durvan.dialects.contract import Case, ChainRole, Entry, Mapping
-from durvan.dialects.said import Cause, Declared, Step, Why
+from durvan.dialects.said import NO_CAUSE, Cause, Declared, Step, Why
 from durvan.errors import FormulaError, PackError
 from durvan.graph.formula import Formula, Language, Source, wrap
 from durvan.scene.fate import Fate
@@ -83,6 +83,8 @@ class CompiledEntry:
     leaves_out: bool = False
     note_in: Fate = Fate.KEPT
     tells_in: bool = False
+    why_out: Why = NO_CAUSE
+    tells_out: bool = False
     alters_in: bool = False
     alters_out: bool = False
     stem: str = ""
@@ -125,6 +127,8 @@ class CompiledEntry:
         by_formula = bool(self.text_in) and (self.units == ("", "") or bool(entry.to_common))
         in_units = bool(self.text_in) and self.fate_in is Fate.RECAST
         self.alters_in = by_formula or (self.note_in is not Fate.KEPT and not in_units)
+        self.why_out = self.why if self.fate_out > Fate.RECAST else NO_CAUSE
+        self.tells_out = self.fate_out is not Fate.KEPT
         simple = self.fate_out is Fate.RECAST and not entry.to_ours
         self.alters_out = self.fate_out is not Fate.KEPT and not simple
 

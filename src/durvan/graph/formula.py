@@ -207,7 +207,9 @@ def straight({getters}):
     try:
         {fetch}
         found = {expression}
-        return _checked(found) if found.__class__ is _Vec else found
+        if found.__class__ is _Vec:
+            _sum(found)  # fails where anything but a real number is among its channels
+        return found
     except _wrong:
         return _again({getters})
 """
@@ -292,7 +294,7 @@ class Language:
 
         body = _read(formula.text, self.functions)[0]
         scope: dict[str, Any] = {"__builtins__": {}, **self.functions, **CONSTANTS}
-        scope.update(_tuple=tuple, _Vec=Vec, _checked=_checked, _wrong=_WRONG, _again=again)
+        scope.update(_tuple=tuple, _Vec=Vec, _sum=math.fsum, _wrong=_WRONG, _again=again)
         scope.update({f"_d{place}": source.default for place, source in enumerate(sources)})
         text = _STRAIGHT.format(
             getters=", ".join(f"_g{n}" for n in range(mappings)),

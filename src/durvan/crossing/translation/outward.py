@@ -19,7 +19,7 @@ from durvan.crossing.translation.rows import Fault, Row
 from durvan.crossing.translation.wordless import Wordless
 from durvan.dialects.compiled import CompiledEntry, Ready
 from durvan.dialects.pack import Pack
-from durvan.dialects.said import IDLE, NO_CAUSE, TAKEN_UP, Cause, Why
+from durvan.dialects.said import IDLE, TAKEN_UP, Cause, Why
 from durvan.errors import FormulaError
 from durvan.graph.formula import plain
 from durvan.graph.wire import Wire
@@ -147,7 +147,8 @@ class Outgoing:
         if rows and entry.fate_out <= Fate.ADDED and self.inward.grown:
             # whom a node was grown for has a target of its own; it is only needed besides
             own = [key for key in keys if key[0] not in self.inward.grown]
-            rows = rows if len(own) == len(keys) else self._rows(own)
+            if len(own) < len(keys):
+                rows = self._rows(own)
         if not rows and entry.leaves_out:
             rows = [row for key in keys for row in self.inward.of_default(self.thing, key)]
         target = match.target
@@ -303,7 +304,8 @@ class Outgoing:
                 row.steps = (*row.steps, entry.step_out)
             if entry.alters_out:
                 row.scaled = False
-            row.meet(entry.fate_out, entry.why if entry.fate_out > Fate.RECAST else NO_CAUSE)
+            if entry.tells_out:
+                row.meet(entry.fate_out, entry.why_out)
             if entry.measure is not None and entry.entry.only == "out" and row.measure is None:
                 row.measure = self._measure(entry.measure, match)
                 row.measured, row.share = entry.entry.measured, entry.entry.share

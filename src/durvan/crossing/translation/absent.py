@@ -61,8 +61,8 @@ def _forget(rows: list[Row], gone: set[str]) -> None:
     for row in rows:
         if any(node in gone for node, _ in row.targets):
             kept = [k for k, (node, _) in enumerate(row.targets) if node not in gone]
-            row.target_values = [row.target_values[k] for k in kept]
-            row.targets = [row.targets[k] for k in kept]
+            row.target_values = tuple(row.target_values[k] for k in kept)
+            row.targets = tuple(row.targets[k] for k in kept)
     rows[:] = [row for row in rows if row.node or row.targets]  # what was only added for them went with them
 
 

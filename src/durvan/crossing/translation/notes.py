@@ -55,7 +55,9 @@ def _tell(translation: Translation, note: Note, target: Pack) -> None:
     found = [row for row in translation.rows if place in row.targets]
     for row in found:
         at = row.targets.index(place)
-        row.target_values[at] = (note.value, row.target_values[at][1])
+        values = list(row.target_values)
+        values[at] = (note.value, values[at][1])
+        row.target_values = tuple(values)
         row.by = note.by
         if note.by is By.FIT:
             row.drift = (note.before, note.after)
@@ -71,7 +73,7 @@ def _tell(translation: Translation, note: Note, target: Pack) -> None:
         translation.rows.append(
             Row(
                 translation.thing, "", note.parameter, family, None, "", False, Fate.ADDED, why, (Step(f"by {note.by}"),),
-                targets=[place], target_values=[(note.value, unit)], by=note.by,
+                targets=(place,), target_values=((note.value, unit),), by=note.by,
                 drift=(note.before, note.after) if note.by is By.FIT else None,
             )
         )  # fmt: skip

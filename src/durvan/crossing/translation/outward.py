@@ -288,7 +288,7 @@ class Outgoing:
             else Why(Cause.RULE, f"The default of {self.pack.title} is another.", entry.rule),
             (entry.step_out,),
         )  # fmt: skip
-        row.targets.append((target.id, name))
+        row.targets = ((target.id, name),)
         self.added.append(row)
 
     def _grown(self, match: Match) -> bool:
@@ -296,10 +296,11 @@ class Outgoing:
         return any(node.id in self.inward.grown for node in match.roles.values())
 
     def _note(self, rows: list[Row], entry: CompiledEntry, target: Node, name: str, match: Match) -> None:
+        place = (target.id, name)
         for row in rows:
-            if (target.id, name) in row.targets:
+            if place in row.targets:
                 continue
-            row.targets.append((target.id, name))
+            row.targets = (*row.targets, place)
             if row.steps and entry.rule not in map(_RULE, row.steps):
                 row.steps = (*row.steps, entry.step_out)
             if entry.alters_out:
@@ -336,12 +337,16 @@ class Outgoing:
     def _finish(self, rows: list[Row]) -> None:
         nodes, types = self.out.nodes, self.pack.vocabulary.types
         for row in rows:
+            if not row.targets:
+                continue
+            found: list[tuple[Value | None, str]] = []
             for name, port in row.targets:
                 node = nodes[name]
                 parameter = types[node.kind].parameters.get(port)
-                row.target_values.append((node.values.get(port), parameter.unit if parameter else ""))
-            if row.fate is Fate.RECAST and row.scaled and len(row.targets) == 1:
-                value, unit = row.target_values[0]
+                found.append((node.values.get(port), parameter.unit if parameter else ""))
+            row.target_values = tuple(found)
+            if row.fate is Fate.RECAST and row.scaled and len(found) == 1:
+                value, unit = found[0]
                 if unit == row.unit and value is not None and same(value, row.value):
                     row.fate = Fate.KEPT
 

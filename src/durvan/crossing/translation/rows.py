@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from enum import StrEnum
 
 from durvan.dialects.said import NO_CAUSE, Step, Why
@@ -52,8 +52,8 @@ class Row:
     measure: float | None = None
     measured: str = ""
     share: bool = False
-    targets: list[tuple[str, str]] = field(default_factory=list)
-    target_values: list[tuple[Value | None, str]] = field(default_factory=list)
+    targets: tuple[tuple[str, str], ...] = ()
+    target_values: tuple[tuple[Value | None, str], ...] = ()
     scaled: bool = True
     by: By = By.RULES
     drift: tuple[float, float] | None = None

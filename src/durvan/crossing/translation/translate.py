@@ -65,8 +65,8 @@ def _same(thing: Thing, pack: Pack) -> Translation:
             unit = parameter.unit if parameter else ""
             row = Row(
                 thing.id, node.id, port, kind.family_of(port) if kind else "procedurals", node.values.get(port),
-                unit, port in node.links, Fate.KEPT, steps=(_SAME,), targets=[(node.id, port)],
-                target_values=[(node.values.get(port), unit)],
+                unit, port in node.links, Fate.KEPT, steps=(_SAME,), targets=((node.id, port),),
+                target_values=((node.values.get(port), unit),),
             )  # fmt: skip
             rows.append(row)
         for port, problem in (node.problems or {}).items():

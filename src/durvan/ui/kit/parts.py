@@ -105,7 +105,7 @@ def column(parent: QWidget, margins: tuple[int, int, int, int] = (16, 14, 16, 14
 
 
 def table_of(pairs: list[tuple[str, str, str]]) -> QWidget:
-    """Names, what is said, and units: one pair a line."""
+    """Names, what is said, and units: one pair a line. Numbers end in one line; words may go on where units stand."""
     table = QGridLayout()
     table.setContentsMargins(0, 4, 0, 4)
     table.setHorizontalSpacing(8)
@@ -116,8 +116,10 @@ def table_of(pairs: list[tuple[str, str, str]]) -> QWidget:
         text = label(said, bold=True, wrap=True)
         text.setAlignment(Qt.AlignmentFlag.AlignRight)
         text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        table.addWidget(text, place, 1)
-        table.addWidget(small(unit), place, 2, Qt.AlignmentFlag.AlignTop)
+        words = not unit and not any(letter.isdigit() for letter in said)
+        table.addWidget(text, place, 1, 1, 2 if words else 1)
+        if not words:
+            table.addWidget(small(unit), place, 2, Qt.AlignmentFlag.AlignTop)
     holder = QWidget()
     holder.setLayout(table)
     return holder

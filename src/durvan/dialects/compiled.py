@@ -30,12 +30,13 @@ class Term:
     default: Any
 
 
-@dataclass(slots=True, frozen=True)
+@dataclass(slots=True, eq=False)
 class Ready:
     """A formula with its terms looked up.
 
     `straight` fetches the terms' values itself, given one mapping for each of `asked`, the roles with the ports that are
-    read of them; it serves where none of those is linked. None where terms lie elsewhere.
+    read of them; it serves where none of those is linked. None where terms lie elsewhere. It is compiled when it is first
+    called: a pack has many, and a scene needs few of them.
     """
 
     formula: Formula
@@ -54,8 +55,8 @@ class CompiledEntry:
     """One correspondence, in both directions. `ours` are parameter names, `common` pairs of role and port.
 
     What follows from that is worked out once: what it `reads` (and `reads_back`); whether it is `steady`, always the same
-    where none of that was set, and `leaves` something even then; the fate that its rows are given on their way in, and
-    whether that `alters` them, so that they are more than scaled; `alone` is the parameter where there is one only.
+    where none of that was set, and `leaves` something even then; the fate and the why that its rows are given, and whether
+    that `alters` them, so that they are more than scaled; `stem` is a short name for what its formulas grow.
     """
 
     entry: Entry
@@ -77,19 +78,13 @@ class CompiledEntry:
     step_out: Step
     reads: frozenset[str] = frozenset()
     reads_back: frozenset[tuple[str, str]] = frozenset()
-    reads_start: bool = False
-    measured_facts: bool = False
     leaves_in: bool = False
     leaves_out: bool = False
     note_in: Fate = Fate.KEPT
-    tells_in: bool = False
     why_out: Why = NO_CAUSE
-    tells_out: bool = False
     alters_in: bool = False
     alters_out: bool = False
     stem: str = ""
-    same_unit: bool = True
-    alone: str = ""
     steady_in: bool = True
     steady_out: bool = True
     idle: dict[float, tuple[list[tuple[str, str, Value]], bool]] = field(default_factory=dict)
@@ -107,13 +102,10 @@ class CompiledEntry:
             for term in ready.terms
         ]
         self.reads_back = frozenset((*self.common, *((term.role, term.name) for term in back)))
-        self.reads_start = any(role == "start" for role, _ in self.reads_back)
-        self.measured_facts = any(term.source == "context" for term in (*terms, *back))
-        self.alone = self.ours[0] if len(self.ours) == 1 else ""
-        self.steady_in = not self.measured_facts
-        self.steady_out = not self.measured_facts and not self.reads_start
+        measured = any(term.source == "context" for term in (*terms, *back))
+        self.steady_in = not measured
+        self.steady_out = not measured and all(role != "start" for role, _ in self.reads_back)
         self.stem = self.ours[0] if self.ours else self.common[0][1] if self.common else ""
-        self.same_unit = self.units[0] == self.units[1]
         self._remains()
 
     def _remains(self) -> None:
@@ -123,18 +115,16 @@ class CompiledEntry:
         self.leaves_in = self.fate_in > Fate.ADDED and not idle and not unsaid
         self.leaves_out = self.fate_out > Fate.ADDED and not idle
         self.note_in = Fate.RECAST if entry.decides and not entry.fate else self.fate_in
-        self.tells_in = self.note_in is not Fate.KEPT or bool(self.why.said)
         by_formula = bool(self.text_in) and (self.units == ("", "") or bool(entry.to_common))
         in_units = bool(self.text_in) and self.fate_in is Fate.RECAST
         self.alters_in = by_formula or (self.note_in is not Fate.KEPT and not in_units)
         self.why_out = self.why if self.fate_out > Fate.RECAST else NO_CAUSE
-        self.tells_out = self.fate_out is not Fate.KEPT
         simple = self.fate_out is Fate.RECAST and not entry.to_ours
         self.alters_out = self.fate_out is not Fate.KEPT and not simple
 
     def factor(self, metres_per_unit: float) -> float:
         """What a one-for-one value is multiplied by on its way in."""
-        if self.same_unit:
+        if self.units[0] == self.units[1]:
             return 1.0
         return unit_factor(self.units[0], self.units[1], metres_per_unit) or 1.0
 
@@ -275,7 +265,14 @@ class Compiler:
         sources = tuple(
             Source(roles.index(t.role), t.name, t.default, "" if t.source == "value" else t.source) for t in terms
         )
-        return Ready(compiled, terms, asked, self.language.straight(compiled, sources, len(roles)))
+        ready = Ready(compiled, terms, asked)
+
+        def first(*getters: Callable[..., Any]) -> Any:
+            ready.straight = self.language.straight(compiled, sources, len(roles))
+            return ready.straight(*getters)
+
+        ready.straight = first
+        return ready
 
     def entry(self, entry: Entry, case: str) -> CompiledEntry:
         label = "/".join(entry.ours) or "/".join(entry.common)

@@ -148,12 +148,6 @@ _ALLOWED = (
 _WRONG = (ArithmeticError, TypeError, ValueError, IndexError, AttributeError)
 
 
-def _checked(result: Any) -> Any:
-    if result.__class__ is Vec and not _NUMBERS.issuperset(map(type, result)):
-        raise TypeError("maps cannot be channels of one value")
-    return result
-
-
 @dataclass(frozen=True, slots=True)
 class Formula:
     """A compiled formula: its text, the names it needs in order, and what works it out."""
@@ -164,7 +158,10 @@ class Formula:
 
     def __call__(self, *arguments: Any) -> Any:
         try:
-            return _checked(self.call(*arguments))
+            result = self.call(*arguments)
+            if result.__class__ is Vec and not _NUMBERS.issuperset(map(type, result)):
+                raise TypeError("maps cannot be channels of one value")
+            return result
         except _WRONG as problem:
             given = ", ".join(f"{n} = {a!r}"[:80] for n, a in zip(self.names, arguments, strict=False))
             raise FormulaError(f"'{self.text}' cannot be worked out for {given} ({problem}).") from problem
@@ -207,11 +204,11 @@ def straight({getters}):
     try:
         {fetch}
         found = {expression}
-        if found.__class__ is _Vec:
-            _sum(found)  # fails where anything but a real number is among its channels
-        return found
+        if found.__class__ is not _Vec or _numbers(_map(_type, found)):
+            return found
     except _wrong:
-        return _again({getters})
+        pass
+    return _again({getters})
 """
 
 
@@ -294,7 +291,9 @@ class Language:
 
         body = _read(formula.text, self.functions)[0]
         scope: dict[str, Any] = {"__builtins__": {}, **self.functions, **CONSTANTS}
-        scope.update(_tuple=tuple, _Vec=Vec, _sum=math.fsum, _wrong=_WRONG, _again=again)
+        scope.update(
+            _tuple=tuple, _Vec=Vec, _map=map, _type=type, _numbers=_NUMBERS.issuperset, _wrong=_WRONG, _again=again
+        )
         scope.update({f"_d{place}": source.default for place, source in enumerate(sources)})
         text = _STRAIGHT.format(
             getters=", ".join(f"_g{n}" for n in range(mappings)),

@@ -96,8 +96,6 @@ class Parameter(Strict):
 
     def wrong(self, value: Value) -> str:
         """Why a value cannot stand here, or an empty string. Out of range is not wrong: see `outside`."""
-        if self.type == "float" and value.__class__ is float and -LARGEST <= value <= LARGEST:
-            return ""
         if self.type in COMPONENTS:
             if not isinstance(value, tuple) or len(value) != COMPONENTS[self.type]:
                 return f"expected {COMPONENTS[self.type]} numbers, found {_short(value)}"
@@ -160,8 +158,8 @@ class NodeType(Strict):
     @cached_property
     def bounds(self) -> dict[str, tuple[float, float]]:
         """Of each parameter that is one number: between which bounds there is nothing to say of it."""
-        numbers = {name: said for name, said in self.parameters.items() if said.type == "float"}
-        return {name: said.range or (-LARGEST, LARGEST) for name, said in numbers.items()}
+        numbers = {name: said.range for name, said in self.parameters.items() if said.type == "float"}
+        return {n: (max(r[0], -LARGEST), min(r[1], LARGEST)) if r else (-LARGEST, LARGEST) for n, r in numbers.items()}
 
     @cached_property
     def roles(self) -> dict[str, str]:

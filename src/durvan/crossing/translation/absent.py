@@ -35,14 +35,10 @@ def settle(thing: Thing, source: Pack, inward: Inward, graph: Graph) -> None:
     by_node: dict[str, list[Row]] = {}
     by_port: dict[tuple[str, str], Row] = {}
     for row in inward.rows:
-        if row.why is IDLE:
+        if row.why == IDLE:
             _not_idle(thing, source, row)
-        mine = by_node.get(row.node)
-        if mine is None:
-            mine = by_node[row.node] = []
-        mine.append(row)
-        if row.linked:
-            by_port[row.node, row.parameter] = row
+        by_node.setdefault(row.node, []).append(row)
+        by_port[row.node, row.parameter] = row
     readers: dict[str, list[Row]] = {}
     for node in thing.graph.nodes.values():
         for port, link in node.links.items():

@@ -30,7 +30,6 @@ _CYCLE = Why(Cause.CYCLE, "This link closes a cycle; it is cut here.")
 _CHANNEL = Why(Cause.FOLDED, "It only takes a channel; the link says which.")
 _ANIMATED = Why(Cause.ANIMATED, "Animated; the value of one frame is carried.")
 _FEED = Why(Cause.FEED, "What feeds it cannot be carried; the value below it stands in.")
-_NO_FAMILIES: dict[str, str] = {}
 _TURNED = Step("green turned by hand")
 
 
@@ -130,14 +129,12 @@ class Incoming:
         kind = self.pack.type(node.kind)
         parameters = kind.parameters if kind else {}
         thing, out, name, links, values = self.thing.id, self.out.rows, node.id, node.links, node.values
-        families = kind.families if kind else _NO_FAMILIES
-        otherwise = kind.family or "geometry" if kind else "procedurals"
         rows: dict[str, Row] = {}
         self.rows = rows
         for port in node.ports():
             parameter = parameters.get(port)
             unit = parameter.unit if parameter else ""
-            family = families.get(port) or otherwise
+            family = kind.family_of(port) if kind else "procedurals"
             rows[port] = Row(thing, name, port, family, values.get(port), unit, port in links)
         out.extend(rows.values())
         for port in node.animated:
@@ -195,8 +192,7 @@ class Incoming:
             return
         if entry.when is not None and not self.feeds.ask(entry.when, node):
             return
-        row = self.rows.get(entry.alone)
-        rows = [row] if row is not None else [self.rows[name] for name in entry.ours if name in self.rows]
+        rows = [self.rows[name] for name in entry.ours if name in self.rows]
         if not rows and entry.leaves_in:
             rows = self._by_default(node, kind, entry)
         nodes = self.out.graph.nodes
@@ -277,7 +273,7 @@ class Incoming:
 
     def _straight(self, node: Node, entry: CompiledEntry, rows: list[Row], cut: set[str]) -> Link | Value | None:
         name = entry.ours[0]
-        factor = 1.0 if entry.same_unit else entry.factor(self.metres_per_unit)
+        factor = entry.factor(self.metres_per_unit)
         link = node.links.get(name)
         if link is not None and name not in cut:
             parameter = self.pack.parameter(node.kind, name)
@@ -314,16 +310,12 @@ class Incoming:
         else:
             target.values[port] = value
         if rows:
-            known = self.out.origins.get((target.id, port))
-            if known is None:
-                self.out.origins[target.id, port] = rows.copy()
-            else:
-                known.extend(rows)
+            self.out.origins.setdefault((target.id, port), []).extend(rows)
 
     def _note(self, row: Row, entry: CompiledEntry, node: Node) -> None:
         """Write down on a row which rule acted, how, and what it leaves."""
         row.steps = (*row.steps, entry.step_in)
-        if entry.tells_in:
+        if entry.note_in or entry.why.said:
             row.meet(entry.note_in, entry.why)
         if entry.alters_in:
             row.scaled = False

@@ -10,7 +10,7 @@ from durvan.crossing.translation.rows import Fault
 from durvan.dialects.compiled import CompiledCase, CompiledEntry, CompiledType, Ready
 from durvan.dialects.pack import Pack
 from durvan.errors import FormulaError
-from durvan.graph.formula import Vec
+from durvan.graph.formula import wrap
 from durvan.graph.wire import Wire
 from durvan.scene.graph import Graph, Node
 
@@ -94,18 +94,9 @@ class Matcher:
         """
         if ready.straight is None:
             return ready.formula(*self._arguments(ready, match, entry))
-        roles = match.roles
-        if len(ready.asked) == 1:
-            role, ports = ready.asked[0]
-            node = roles.get(role)
-            if node is None:
-                return ready.straight(_NOTHING)
-            if not node.links or node.links.keys().isdisjoint(ports):
-                return ready.straight(node.values.get)
-            return ready.formula(*self._arguments(ready, match, entry))
         getters: list[Callable[..., Any]] = []
         for role, ports in ready.asked:
-            node = roles.get(role)
+            node = match.roles.get(role)
             if node is None:
                 getters.append(_NOTHING)
             elif node.links and not node.links.keys().isdisjoint(ports):
@@ -129,7 +120,7 @@ class Matcher:
                     out.append(Wire(self.graph, node.links[name], self._stem(match, entry)))
                 else:
                     value = node.values.get(name)
-                    out.append(term.default if value is None else Vec(value) if value.__class__ is tuple else value)
+                    out.append(term.default if value is None else wrap(value))
             elif term.source == "mapped":
                 out.append(node is not None and name in node.links)
             elif term.source == "given":

@@ -106,7 +106,7 @@ class Outgoing:
         touched = self.matcher.touched(match)
         for entry in case.going_out:
             if entry.steady_out and touched.isdisjoint(entry.reads_back):
-                idle, acts = entry.idle_back.get(self.metres_per_unit) or self._says_nothing(match, entry)
+                idle, acts = self._says_nothing(match, entry)
                 if idle:
                     if acts and entry.leaves_out:
                         self._default_is_not_met(match, entry)
@@ -256,7 +256,7 @@ class Outgoing:
         parameter: Parameter,
         rows: list[Row],
     ) -> Link | Value | None:
-        factor = 1.0 if entry.same_unit else 1.0 / entry.factor(self.metres_per_unit)
+        factor = 1.0 / entry.factor(self.metres_per_unit)
         role, port = entry.common[0]
         node = ports[0][0] if ports else None
         link = node.links.get(port) if node is not None else None
@@ -305,7 +305,7 @@ class Outgoing:
                 row.steps = (*row.steps, entry.step_out)
             if entry.alters_out:
                 row.scaled = False
-            if entry.tells_out:
+            if entry.fate_out:
                 row.meet(entry.fate_out, entry.why_out)
             if entry.measure is not None and entry.entry.only == "out" and row.measure is None:
                 row.measure = self._measure(entry.measure, match)

@@ -49,6 +49,14 @@ def frame(x: float, y: float, z: float) -> tuple[float, float, float, float, flo
     return 1.0 + sign * x * x * a, sign * b, -sign * x, b, sign + y * y * a, -y
 
 
+@small
+def across(tx: float, ty: float, tz: float, nx: float, ny: float, nz: float) -> tuple[float, float, float, float]:
+    """The part of a vector that is at right angles to a normal, and how long that is."""
+    k = tx * nx + ty * ny + tz * nz
+    tx, ty, tz = tx - k * nx, ty - k * ny, tz - k * nz
+    return tx, ty, tz, math.sqrt(tx * tx + ty * ty + tz * tz)
+
+
 # a hit, as an array
 H_T, H_P, H_NG, H_NS, H_T1, H_T2, H_UV, H_DU, H_DV, H_SIZE = 0, 1, 4, 7, 10, 13, 16, 18, 19, 20
 
@@ -167,9 +175,7 @@ def surface_at(
     du = math.sqrt(tx * tx + ty * ty + tz * tz)
     dv = math.sqrt(bx * bx + by * by + bz * bz)
     # the tangent at right angles to the normal; the other one keeps the side on which v grows
-    k = tx * nx + ty * ny + tz * nz
-    tx, ty, tz = tx - k * nx, ty - k * ny, tz - k * nz
-    k = math.sqrt(tx * tx + ty * ty + tz * tz)
+    tx, ty, tz, k = across(tx, ty, tz, nx, ny, nz)
     if k < 1e-12:
         tx, ty, tz, _, _, _ = frame(nx, ny, nz)
     else:
@@ -219,9 +225,7 @@ def relieve(w: World, m: int, hit: F8, rec: F8, point: F8, registers: F8, dx: fl
     if before * after <= 0.0 or abs(after) < 1e-3:
         return
     hit[H_NS], hit[H_NS + 1], hit[H_NS + 2] = x, y, z
-    k = tx * x + ty * y + tz * z
-    tx, ty, tz = tx - k * x, ty - k * y, tz - k * z
-    k = math.sqrt(tx * tx + ty * ty + tz * tz)
+    tx, ty, tz, k = across(tx, ty, tz, x, y, z)
     if k < 1e-9:
         tx, ty, tz, bx, by, bz = frame(x, y, z)
     else:

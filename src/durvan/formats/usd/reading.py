@@ -142,7 +142,7 @@ class StageReader:
         kind = prim.GetTypeName()
         if kind == "Material":
             self._material(prim)
-            return
+            return  # what a material is bound to wears nothing
         if kind == "Mesh":
             self.raw.meshes += 1
             if prim.HasAPI(UsdLux.MeshLightAPI):
@@ -219,7 +219,7 @@ class StageReader:
 
     def _plain(self, raw: Any, node: str, port: str, problems: dict[str, Problem]) -> Value | None:
         if isinstance(raw, float):
-            if raw - raw != 0.0:  # infinite, or no number
+            if not math.isfinite(raw):
                 problems[port] = Problem(f"Not a finite number: {raw}.")
                 return None
             return _short[raw]
@@ -233,7 +233,7 @@ class StageReader:
         # Vectors of the library are slow to iterate over and quick to index.
         if size == 3:
             x, y, z = raw[0], raw[1], raw[2]
-            if (total := x + y + z) - total == 0.0:
+            if math.isfinite(x + y + z):
                 return _short[x], _short[y], _short[z]
         parts = tuple(raw[place] for place in range(size))
         if not all(map(math.isfinite, parts)):

@@ -177,8 +177,6 @@ def _value(of: str, found: Any) -> Value | None:
     if found is None or isinstance(found, bool | int | float):
         plain: Value | None = found
         return plain
-    if of == "color":
-        return found[0], found[1], found[2]
     size = _SIZES.get(of)
     if size is not None:
         return tuple(found[place] for place in range(size))

@@ -47,6 +47,10 @@ class PictureError(DurvanError, ValueError):
     """A picture cannot be read, or its copy cannot be written."""
 
 
+class ProfileError(DurvanError, ValueError):
+    """A light profile cannot be read."""
+
+
 class RenderingError(DurvanError):
     """Nothing can be rendered here: a part is missing, or the renderer could not be made ready."""
 

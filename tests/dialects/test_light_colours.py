@@ -16,7 +16,7 @@ from durvan.crossing.translation.translate import translate
 from durvan.dialects.look import Facts, Lamp, View
 from durvan.dialects.registry import Registry
 from durvan.engine.lamps import Placed
-from durvan.engine.staging import lamp_of
+from durvan.engine.staging import lamps_of
 from durvan.scene.fate import Fate
 from durvan.scene.model import Thing
 from making import single
@@ -28,8 +28,8 @@ PAIRS = list(itertools.permutations(KINDS, 2))
 def lamps(packs: Registry, thing: Thing, target: str, metres: float = 0.01) -> tuple[Lamp, Lamp]:
     done = translate(thing, packs.get(thing.dialect), packs.get(target), metres)
     carried = in_target(thing, done)
-    one = lamp_of(thing, packs.get(thing.dialect), Facts(metres))
-    two = lamp_of(carried, packs.get(target), Facts(metres))
+    (one,) = lamps_of(thing, packs.get(thing.dialect), Facts(metres))
+    (two,) = lamps_of(carried, packs.get(target), Facts(metres))
     assert one is not None and two is not None
     return one, two
 

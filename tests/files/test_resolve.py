@@ -227,8 +227,8 @@ GOOD = "IESNA:LM-63-2002\n[TEST] made up\nTILT=NONE\n1 1000 1 3 1 1 2 0.1 0.1 0\
 
 @pytest.mark.parametrize(
     ("text", "problem"),
-    [(GOOD, ""), (GOOD.replace("TILT=NONE", ""), "TILT"), (GOOD.replace("100 50 0", "100"), "breaks off"), ("IESNA\nTILT=NONE\n1 2", "header"),
-     (GOOD.replace("100 50 0", "100 fifty 0"), "fifty"), ("words", "light profile"), (GOOD.replace("1 1000 1 3 1", "1 1000 1 0 1"), "no angles")],
+    [(GOOD, ""), (GOOD.replace("TILT=NONE", ""), "TILT"), (GOOD.replace("100 50 0", "100"), "only 1 are left"), ("IESNA\nTILT=NONE\n1 2", "header"),
+     (GOOD.replace("100 50 0", "100 fifty 0"), "fifty"), ("words", "light profile"), (GOOD.replace("1 1000 1 3 1", "1 1000 1 0 1"), "vertical angles is 0")],
 )  # fmt: skip
 def test_light_profiles(tmp_path, text, problem) -> None:
     file = tmp_path / "lamp.ies"

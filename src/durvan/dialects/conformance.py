@@ -151,6 +151,7 @@ def unsaid(pack: Pack) -> list[str]:
         category = compiled.roles[compiled.main]
         said = {port for case in compiled.cases for entry in case.entries for role, port in entry.common}
         for port in common_ground().types[category].parameters:
-            if port not in said and f"{category}.{port}" not in pack.mapping.no_word_for:
+            reasons = pack.mapping.no_word_for
+            if port not in said and f"{category}.{port}" not in reasons and f"*.{port}" not in reasons:
                 out.append(f"{category}.{port}")
     return sorted(set(out))

@@ -7,7 +7,7 @@ plain numbers in metres, degrees, nit, candela and lux.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from types import ModuleType
 from typing import Protocol, cast
@@ -19,6 +19,7 @@ from durvan.errors import PackError
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lane
 from durvan.optics.lobes import layout
+from durvan.optics.profile import Globe
 from durvan.scene.graph import Graph, Node, Value
 from durvan.scene.vocabulary import NodeType, Vocabulary
 
@@ -53,13 +54,15 @@ class Lobe:
 @dataclass
 class Surface:
     """A surface at a point. `glow` in nit; `murk` and `reach` per metre and in metres; `relief` is ("normal", colour
-    from −1 to 1, green up) or ("height", metres). `notes` are what the dialect would print of it.
+    from −1 to 1, green up) or ("height", metres). `notes` are what the dialect would print of it. `glow_whole`: its glow lights as
+    if nothing of it were cut out.
     """
 
     lobes: list[Lobe] = field(default_factory=list)
     opacity: Numbers = 1.0
     glow: Numbers = 0.0
     glow_lights: bool = True
+    glow_whole: bool = False
     murk: Numbers = 0.0
     relief: tuple[str, Field] | None = None
     reach: Numbers = 0.0
@@ -68,15 +71,33 @@ class Surface:
 
 
 @dataclass(frozen=True)
+class Lists:
+    """Which objects a light is about, as paths that stand for all below them: those that it lights, those that throw its
+    shadows. None is everything; `not_…` are taken away again.
+    """
+
+    lit: tuple[str, ...] | None = None
+    not_lit: tuple[str, ...] = ()
+    bars: tuple[str, ...] | None = None
+    not_bars: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class Lamp:
     """A light in absolute units, in its own axes: it shines along −Z, a cylinder lies along X.
 
-    `shape` is rect, disk, sphere, cylinder, point, far or dome. `radiance` is in nit per channel; of a point it is
+    `shape` is rect, disk, sphere, cylinder, point, far, dome or mesh. `radiance` is in nit per channel; of a point it is
     candela, of a far light lux. `size` is in metres: width and height, radius, or radius and length; of a far light the
     apparent diameter in degrees. `inner` and `outer` are half angles in degrees; between them it fades as `profile` says
     ("smooth" or "linear"). `decay` is what it weakens by with distance: 2, 1 or 0, equal to 2 at one metre.
     `lux` scales a dome so that its upper half puts as much on level ground; None leaves it alone. `total` says that its
     light is stated as a whole: where its prim is scaled, it is spread over more or less of a surface.
+
+    A `profile_of` multiplies the radiance by direction (candela of a globe, so that 1 is the radiance itself); a
+    `picture` on a rect does so by place. `start` is where another decay than the square begins, and past `reach` nothing
+    comes, both in metres (0: no end). `seen` says whether the camera sees its body. `lists` say whom it lights and what
+    throws its shadows. `towards` is where a far light stands in the sky, azimuth and elevation in degrees, when its own
+    axes do not say it. A mesh is lit by the triangles of its prim, on the side that its normals point to.
     """
 
     shape: str
@@ -94,6 +115,23 @@ class Lamp:
     own_axes: bool = True
     total: bool = False
     notes: tuple[str, ...] = ()
+    profile_of: Globe | None = None
+    start: float = 1.0
+    reach: float = 0.0
+    seen: bool = True
+    lists: Lists = Lists()
+    towards: tuple[float, float] | None = None
+
+
+@dataclass(frozen=True)
+class Fog:
+    """An even medium about the scene: density per metre (of what is scattered and taken away), the part that is
+    scattered, and the mean cosine of the angle by which.
+    """
+
+    density: float
+    albedo: tuple[float, float, float] = WHITE
+    forward: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -110,6 +148,9 @@ class View:
     scale: float = 1.0
     white: tuple[float, float, float] = WHITE
     notes: tuple[str, ...] = ()
+    fog: Fog | None = None
+    pixel_aspect: float = 1.0
+    vignetting: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -126,10 +167,14 @@ class Sampling:
 
 @dataclass
 class Facts:
-    """What a look may know besides the values: the unit of the file in metres, and how a path becomes a file."""
+    """What a look may know besides the values: the unit of the file in metres, how a path becomes a file, what a light
+    profile measures, and the mean luminance of a picture.
+    """
 
     metres_per_unit: float = 0.01
     find: Callable[[str], str] = lambda path: path
+    profile: Callable[[str], Globe | None] = lambda path: None
+    mean: Callable[[str], float] = lambda path: 1.0
 
 
 class Inputs:
@@ -216,8 +261,8 @@ class Looks(Protocol):
     def node(self, kind: str, get: Inputs) -> dict[str, Field] | None:
         """The outputs of any other node, by name; None for one that is not known."""
 
-    def light(self, kind: str, get: Inputs) -> Lamp | None:
-        """The look of a light; None when it gives none."""
+    def light(self, kind: str, get: Inputs) -> Lamp | tuple[Lamp, ...] | None:
+        """The look of a light; None when it gives none, several where one word stands for a sun and its sky."""
 
     def camera(self, kind: str, get: Inputs) -> View:
         """The look of a camera."""
@@ -318,6 +363,7 @@ class Record:
     lanes: dict[int, Lane]
     glow_lights: bool
     notes: list[str]
+    glow_whole: bool = False
 
     @property
     def varies(self) -> bool:
@@ -358,7 +404,7 @@ def record(surface: Surface) -> Record:
         put(layout.NORMAL if how == "normal" else layout.HEIGHT, what, 3 if how == "normal" else 1)
     for number, lobe in enumerate(lobes):
         _put_lobe(base, put, layout.HEADER + number * layout.LOBE, lobe, lobes)
-    return Record(base, lanes, surface.glow_lights, notes)
+    return Record(base, lanes, surface.glow_lights, notes, surface.glow_whole)
 
 
 def _put_lobe(base: Array, put: Callable[..., None], b: int, lobe: Lobe, lobes: list[Lobe]) -> None:
@@ -400,11 +446,15 @@ def trace(graph: Graph, vocabulary: Vocabulary, looks: Looks, facts: Facts, turn
     return record(Tracer(graph, vocabulary, looks, facts, turned).surface())
 
 
-def single(graph: Graph, vocabulary: Vocabulary, looks: Looks, facts: Facts) -> tuple[str, Inputs] | None:
-    """The only node of a light, a camera or settings: its type and inputs, or None when it has none that is known."""
+def each(graph: Graph, vocabulary: Vocabulary, looks: Looks, facts: Facts) -> Iterator[tuple[str, Inputs]]:
+    """The nodes of a light: one, or those that one became; each with its type and inputs, where it is known."""
     for link in graph.outputs.values():
         node = graph.nodes.get(link.node)
         get = Tracer(graph, vocabulary, looks, facts).inputs(node) if node is not None else None
         if node is not None and get is not None:
-            return node.kind, get
-    return None
+            yield node.kind, get
+
+
+def single(graph: Graph, vocabulary: Vocabulary, looks: Looks, facts: Facts) -> tuple[str, Inputs] | None:
+    """The only node of a light, a camera or settings: its type and inputs, or None when it has none that is known."""
+    return next(each(graph, vocabulary, looks, facts), None)

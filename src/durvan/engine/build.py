@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from durvan.dialects.look import Record, View
+from durvan.dialects.look import Fog, Record, View
 from durvan.engine import embree
 from durvan.engine.kernels import rays
 from durvan.engine.kernels import world as kw
@@ -33,13 +33,18 @@ class Ball:
 
 @dataclass
 class Built:
-    """A world, how many registers its programs need, its lights' names by group, and what is to be said."""
+    """A world, how many registers its programs need, its lights' names and paths by group, and what is to be said.
+
+    A group of a material that glows has the path `glow:` and its place in the records. `lights` are the rows of all of them.
+    """
 
     world: World
     registers: int
     groups: list[str]
     notes: list[str]
     objects: list[str] = field(default_factory=list)
+    paths: list[str] = field(default_factory=list)
+    lights: Floats = field(default_factory=lambda: np.zeros((0, kw.LIGHT)))
     tree: embree.Tree | None = None  # what the world's addresses lead to; it lives as long as this does
 
 
@@ -51,15 +56,16 @@ def build(
     balls: tuple[Ball, ...] = (),
     up_axis: str = "Y",
     lightings: int = 1,
+    fog: Fog | None = None,
 ) -> Built:
     """Make a world. `Mesh.material` are places in `records`; `pixels` reads pictures (see `expression.evaluate`). With
     several lightings a film has a layer for each.
     """
     notes: list[str] = []
-    lamps = Lamps(lightings, pixels, up_axis, notes)
+    lamps = Lamps(lightings, pixels, up_axis, notes, [mesh.path for mesh in meshes])
     for one in placed:
         lamps.add(one)
-    return _Builder(records, pixels, notes).run(meshes, lamps, balls)
+    return _Builder(records, pixels, notes).run(meshes, lamps, balls, fog)
 
 
 class _Builder:
@@ -71,7 +77,7 @@ class _Builder:
         self.out: list[tuple[int, int]] = []
         self.registers = 8
 
-    def run(self, meshes: list[Mesh], lamps: Lamps, balls: tuple[Ball, ...]) -> Built:
+    def run(self, meshes: list[Mesh], lamps: Lamps, balls: tuple[Ball, ...], fog: Fog | None) -> Built:
         material = np.array([self._material(record) for record in self.records], dtype=np.int32)
         material = material.reshape(-1, kw.MATERIAL)
         plain = material[:, kw.M_PLAIN] == 1
@@ -92,15 +98,19 @@ class _Builder:
                 kw.A_MATERIAL: material, kw.A_CODE: np.concatenate([*self.code, np.zeros((1, 6), np.int32)]),
                 kw.A_START: np.concatenate([*self.start, np.zeros(1)]),
                 kw.A_OUT: np.array(self.out, dtype=np.int32).reshape(-1, 2), kw.A_PICTURE: picture,
-                kw.A_BORDER: border, kw.A_PIXELS: pixels, kw.A_FIRST: np.array(firsts, dtype=np.int32), **lit,
+                kw.A_BORDER: border, kw.A_PIXELS: pixels, kw.A_FIRST: np.array(firsts, dtype=np.int32),
+                kw.A_FOG: _fog(fog, points), **lit,
             },
             {
                 kw.N_CUT_OUTS: int(solid < len(corners) or len(shapes[1]) > 0), kw.N_LIGHTINGS: lamps.count,
-                kw.N_FAR: len(lit[kw.A_FAR]),
+                kw.N_FAR: len(lit[kw.A_FAR]), kw.N_FOG: int(fog is not None and fog.density > 0.0),
             },
             tables(), (tree.scene, embree.address_of("rtcIntersect1"), embree.address_of("rtcOccluded1")),
         )  # fmt: skip
-        return Built(world, self.registers, lamps.groups, self.notes, [mesh.path for mesh in meshes], tree)
+        return Built(
+            world, self.registers, lamps.groups, self.notes, [mesh.path for mesh in meshes], lamps.paths,
+            np.asarray(lit[kw.A_LIGHT], dtype=np.float64), tree,
+        )  # fmt: skip
 
     def _bases(self, material: NDArray[np.int32]) -> Floats:
         """The records as they lie in the world; where nothing changes them, light below the surface is set to walk."""
@@ -184,6 +194,20 @@ class _Builder:
         order = np.argsort(cut, kind="stable")
         points.append(np.zeros((1, 3), dtype=np.float32))  # sixteen bytes are read of each point
         return np.concatenate(points), np.ascontiguousarray(corner[order]), np.ascontiguousarray(table[order])
+
+
+def _fog(fog: Fog | None, points: NDArray[np.float32]) -> Floats:
+    """The fog as the kernels take it: it fills the ball about all that stands in the scene, and a little more."""
+    row = np.zeros(kw.FOG)
+    if fog is None or fog.density <= 0.0:
+        return row
+    low, high = (points[:-1].min(axis=0), points[:-1].max(axis=0)) if len(points) > 1 else (np.zeros(3), np.ones(3))
+    row[kw.F_MIDDLE : kw.F_MIDDLE + 3] = (low + high) / 2.0
+    row[kw.F_RADIUS] = 0.5 * float(np.linalg.norm(high.astype(np.float64) - low)) * 1.05 + 0.1
+    row[kw.F_DENSITY] = fog.density
+    row[kw.F_ALBEDO : kw.F_ALBEDO + 3] = np.clip(fog.albedo, 0.0, 1.0)
+    row[kw.F_FORWARD] = min(max(fog.forward, -0.99), 0.99)
+    return row
 
 
 def _bodies(

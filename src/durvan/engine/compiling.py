@@ -19,7 +19,7 @@ from durvan.errors import RenderingError
 from durvan.optics.jit import kernel_folder, sources
 from durvan.progress import Report, Step, silent
 
-_STEPS = ("albedo tables", "trees", "programs", "lobes", "paths", "first things")
+_STEPS = ("albedo tables", "trees", "programs", "lobes", "paths", "first things", "probes")
 
 
 def ready() -> bool:
@@ -47,10 +47,11 @@ def compile_all(report: Report = silent) -> None:
 def _run_each(report: Report) -> None:
     import numpy as np
 
-    from durvan.dialects.look import Lobe, Surface, View, record
-    from durvan.engine import renderer
+    from durvan.dialects.look import Lamp, Lobe, Surface, View, record
+    from durvan.engine import budget, renderer
     from durvan.engine.build import Ball, build, camera
     from durvan.engine.kernels import programs
+    from durvan.engine.lamps import Placed
     from durvan.optics.lobes import layout, many, tables
 
     def step(number: int) -> None:
@@ -76,6 +77,12 @@ def _run_each(report: Report) -> None:
     renderer.expose(built, view, renderer.Film.empty(4, 4), 1, 2)
     step(5)
     renderer.first_things(built, view, 4, 4)
+    step(6)
+    lit = build(
+        [], [look], [Placed("", Lamp("point", (1.0, 1.0, 1.0)), eye)], lambda _: None, (Ball((0.0, 0.0, 0.0), 1.0, 0),)
+    )
+    budget.measure(lit, [budget.Probe("", (0.0, 0.0, 0.0))])
+    budget.distances(lit, [(0.0, 0.0, 0.0)], np.eye(3))
 
 
 def ensure(report: Report = silent) -> None:

@@ -6,7 +6,7 @@ A lighting is a set of lights of its own over the same things. A scene has one; 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -15,8 +15,9 @@ from numpy.typing import NDArray
 from durvan.dialects.look import Lamp, Record
 from durvan.engine.kernels import world as kw
 from durvan.graph.expression import Lookup
+from durvan.optics import sun
 from durvan.optics.colour import luminance
-from durvan.optics.light_shapes import BY_KIND, DOME, FAR, GLOW, SHAPES
+from durvan.optics.light_shapes import BY_KIND, DOME, FAR, GLOW, RECT, SHAPES
 from durvan.optics.lobes import layout
 from durvan.optics.photometry import latlong_illuminance
 
@@ -28,12 +29,13 @@ _DOME_WIDTH = 1024
 
 @dataclass
 class Placed:
-    """A lamp and where it stands: a world matrix (row vectors, metres), the name of its prim, and its lighting."""
+    """A lamp and where it stands: a world matrix (row vectors, metres), the name and path of its prim, and its lighting."""
 
     name: str
     lamp: Lamp
     matrix: Floats
     lighting: int = 0
+    path: str = ""
 
 
 class Lamps:
@@ -41,9 +43,15 @@ class Lamps:
     several lightings, each of those.
     """
 
-    def __init__(self, lightings: int, pixels: Pixels, up_axis: str, notes: list[str]) -> None:
-        self.count, self.pixels, self.up_axis, self.notes = lightings, pixels, up_axis, notes
+    def __init__(
+        self, lightings: int, pixels: Pixels, up_axis: str, notes: list[str], objects: Sequence[str] = ()
+    ) -> None:
+        self.count, self.pixels, self.up_axis, self.notes, self.objects = lightings, pixels, up_axis, notes, objects
+        self.meshes: list[Placed] = []
+        self.profiles: list[Floats] = []
+        self.lists: list[NDArray[np.int32]] = []
         self.groups: list[str] = [f"lighting {number}" for number in range(lightings)] if lightings > 1 else []
+        self.paths: list[str] = []
         self.glows: list[Floats] = []
         self.rows: list[list[Floats]] = [[] for _ in range(lightings)]
         self.shapes: list[list[Floats]] = [[] for _ in range(lightings)]
@@ -58,30 +66,57 @@ class Lamps:
             self.notes.append(f"{one.name}: gives no light")
         elif lamp.shape == "dome":
             self._dome(one)
+        elif lamp.shape == "mesh":
+            self.meshes.append(one)
         else:
             self._placed(one)
 
     def add_glows(self, triangle: NDArray[np.float32], records: list[Record]) -> None:
-        """Every triangle of a material that glows and lights is a light of every lighting; its number goes into `triangle`."""
+        """Every triangle of a material that glows and lights is a light of every lighting; its number goes into `triangle`.
+
+        So is every triangle of a mesh that is a light, whatever it is made of.
+        """
+        for one in self.meshes:
+            self._mesh(triangle, one)
         places = range(layout.GLOW, layout.GLOW + 3)
         for number, record in enumerate(records):
             varies = any(place in record.lanes for place in places)
             if not record.glow_lights or not (varies or record.base[layout.GLOW : layout.GLOW + 3].max() > 0.0):
                 continue
-            which = np.nonzero(triangle[:, kw.T_MATERIAL] == number)[0]
+            which = np.nonzero((triangle[:, kw.T_MATERIAL] == number) & (triangle[:, kw.T_LIGHT] < 0.0))[0]
             if not len(which):
                 continue
-            edges = triangle[which, kw.T_CORNER + 3 : kw.T_CORNER + 9].astype(np.float64)
-            area = 0.5 * np.linalg.norm(np.cross(edges[:, :3], edges[:, 3:]), axis=1)
-            radiance = record.base[layout.GLOW : layout.GLOW + 3]
-            lamp = Lamp("glow", tuple(radiance) if not varies else (1.0, 1.0, 1.0))
-            light = self._light(GLOW, lamp, f"glow {number}", 0)
-            for one, size in zip(which, area, strict=True):
-                row = light.copy()
-                row[kw.AREA], row[kw.TRIANGLE], row[kw.SIZE] = size, one, float(varies)
-                row[kw.ORIGIN : kw.ORIGIN + 3] = triangle[one, kw.T_CORNER : kw.T_CORNER + 3]
-                triangle[one, kw.T_LIGHT] = len(self.glows)
-                self.glows.append(row)
+            solid = 1.0 if record.glow_whole else float(np.clip(record.base[layout.OPACITY], 0.0, 1.0))
+            varies = varies or (layout.OPACITY in record.lanes and not record.glow_whole)
+            r, g, b = (solid * record.base[layout.GLOW : layout.GLOW + 3]).tolist()
+            lamp = Lamp("glow", (r, g, b) if not varies else (1.0, 1.0, 1.0))
+            light = self._light(GLOW, lamp, f"glow {number}", 0, f"glow:{number}")
+            light[kw.SIZE], light[kw.WHOLE] = float(varies), float(record.glow_whole)
+            self._triangles(triangle, which, light)
+
+    def _mesh(self, triangle: NDArray[np.float32], one: Placed) -> None:
+        """A mesh that is a light: its triangles, with the radiance of the lamp."""
+        wanted = [number for number, path in enumerate(self.objects) if path == one.path]
+        which = np.nonzero(np.isin(triangle[:, kw.T_OBJECT], wanted))[0]
+        if not len(which):
+            self.notes.append(f"{one.name}: is no mesh that is seen on the stage, and gives no light")
+            return
+        lamp = one.lamp
+        if lamp.total:  # stated as a whole: its radiance is that of one square metre
+            area = float(_areas(triangle, which).sum())
+            r, g, b = (part / max(area, 1e-12) for part in lamp.radiance)
+            lamp = replace(lamp, radiance=(r, g, b), size=(0.0, 0.0))
+        light = self._light(GLOW, replace(lamp, size=(0.0, 0.0)), one.name, one.lighting, one.path)
+        light[kw.OWN] = 1.0
+        self._triangles(triangle, which, light)
+
+    def _triangles(self, triangle: NDArray[np.float32], which: NDArray[np.int64], light: Floats) -> None:
+        for one, size in zip(which, _areas(triangle, which), strict=True):
+            row = light.copy()
+            row[kw.AREA], row[kw.TRIANGLE] = size, one
+            row[kw.ORIGIN : kw.ORIGIN + 3] = triangle[one, kw.T_CORNER : kw.T_CORNER + 3]
+            triangle[one, kw.T_LIGHT] = len(self.glows)
+            self.glows.append(row)
 
     def bodies(self, lighting: int) -> list[Floats]:
         """The bodies of a lighting's lights, which know the numbers of their lights."""
@@ -108,9 +143,11 @@ class Lamps:
             kw.A_LIGHT: every, kw.A_LIGHT_SUM: np.concatenate(sums), kw.A_LIGHTINGS: np.array(spans, dtype=np.int32),
             kw.A_FAR: far.astype(np.int32), kw.A_DOME: np.concatenate([*(sky.reshape(-1) for sky in self.skies), nothing]),
             kw.A_DOME_SUMS: np.concatenate([*self.sums, np.zeros(1)]),
+            kw.A_PROFILES: np.concatenate([*self.profiles, np.zeros(1)]),
+            kw.A_LISTS: np.concatenate([*self.lists, np.zeros(1, np.int32)]),
         }  # fmt: skip
 
-    def _light(self, kind: int, lamp: Lamp, name: str, lighting: int) -> Floats:
+    def _light(self, kind: int, lamp: Lamp, name: str, lighting: int, path: str) -> Floats:
         light = np.zeros(kw.LIGHT)
         light[kw.KIND] = kind
         radiance = np.nan_to_num(np.array(lamp.radiance), posinf=_BRIGHTEST, neginf=0.0)
@@ -123,11 +160,34 @@ class Lamps:
             light[kw.OUTER] = math.pi
         light[kw.PROFILE] = float(lamp.profile == "linear")
         light[kw.FOCUS], light[kw.DECAY], light[kw.SHADOWS] = lamp.focus, lamp.decay, float(lamp.shadows)
+        light[kw.START], light[kw.REACH] = max(lamp.start, 1e-6), max(lamp.reach, 0.0)
+        light[kw.SEEN], light[kw.MEAN] = float(lamp.seen), 1.0
+        light[kw.LIT] = self._list(lamp.lists.lit, lamp.lists.not_lit)
+        light[kw.BARS] = self._list(lamp.lists.bars, lamp.lists.not_bars)
+        light[kw.ASKED] = float(not lamp.shadows or light[kw.LIT] >= 0.0 or light[kw.BARS] >= 0.0 or lamp.reach > 0.0)
+        if lamp.profile_of is not None:
+            light[kw.TABLE] = 1 + sum(len(other) for other in self.profiles)
+            globe = lamp.profile_of
+            light[kw.MEAN] = globe.lumens / (4.0 * math.pi)
+            counts = np.array([len(globe.plane), len(globe.gamma)], dtype=np.float64)
+            self.profiles.append(np.concatenate([counts, globe.gamma, globe.plane, globe.candela.reshape(-1)]))
         light[kw.LIGHTING] = lighting
         if self.count == 1:
             self.groups.append(name)
+            self.paths.append(path)
         light[kw.GROUP] = len(self.groups) - 1 if self.count == 1 else lighting
         return light
+
+    def _list(self, wanted: tuple[str, ...] | None, but: tuple[str, ...]) -> int:
+        """Where a list of objects begins, a bit for each; −1 for one of everything."""
+        if wanted is None and not but:
+            return -1
+        inside = [(wanted is None or _below(path, wanted)) and not _below(path, but) for path in self.objects]
+        bits = np.zeros(len(inside) // 32 * 32 + 32, dtype=np.uint8)
+        bits[: len(inside)] = inside
+        first = sum(len(other) for other in self.lists)
+        self.lists.append(np.packbits(bits, bitorder="little").view(np.int32))
+        return first
 
     def _placed(self, one: Placed) -> None:
         lamp, matrix = one.lamp, one.matrix
@@ -137,8 +197,10 @@ class Lamps:
             self.notes.append(f"{one.name}: has no size on the stage and is left out")
             return
         axes /= scale[:, None]
+        if lamp.towards is not None:
+            axes = _standing(sun.towards(*lamp.towards, self.up_axis))
         if lamp.shape == "far":
-            light = self._light(FAR, lamp, one.name, one.lighting)
+            light = self._light(FAR, lamp, one.name, one.lighting, one.path)
             half = math.radians(min(lamp.size[0], 180.0) / 2.0)
             light[kw.COS_DISC] = math.cos(half) if half > 1e-4 else 1.0
             if half > 1e-4:  # lux at right angles, as even radiance over the disc
@@ -152,20 +214,34 @@ class Lamps:
         if row.has_body and not (size[0] > 0.0 and area > 1e-14):
             self.notes.append(f"{one.name}: has no area and gives no light")
             return
-        light = self._light(row.kind, lamp, one.name, one.lighting)
+        light = self._light(row.kind, lamp, one.name, one.lighting, one.path)
         if lamp.total and area > 0.0:
             light[kw.RADIANCE : kw.RADIANCE + 3] *= row.area(lamp.size) / area
         light[kw.SIZE : kw.SIZE + 2] = size
         light[kw.AREA] = area
+        if lamp.picture is not None and row.kind == RECT:
+            self._panel_picture(one, light)
         _put_axes(light, matrix[3, :3], axes)
         if row.has_body:
             body = shape_row(row.kind, matrix[3, :3], axes, size, len(self.rows[one.lighting]), 0)
             self.shapes[one.lighting].append(body)
         self.rows[one.lighting].append(light)
 
+    def _panel_picture(self, one: Placed, light: Floats) -> None:
+        """The picture on a panel, beside those of domes."""
+        found = self.pixels(one.lamp.picture) if one.lamp.picture is not None else None
+        if found is None:
+            self.notes.append(f"{one.name}: its picture cannot be read; it is an even white")
+            return
+        picture = np.ascontiguousarray(np.clip(found[..., :3], 0.0, _BRIGHTEST), dtype=np.float32)
+        light[kw.I_HEIGHT], light[kw.I_WIDTH] = picture.shape[:2]
+        light[kw.I_AT] = sum(other.size for other in self.skies)
+        light[kw.MEAN] = luminance(picture.mean(axis=(0, 1), dtype=np.float64).tolist())
+        self.skies.append(picture)
+
     def _dome(self, one: Placed) -> None:
         sky = self._sky(one)
-        light = self._light(DOME, replace(one.lamp, radiance=(1.0, 1.0, 1.0)), one.name, one.lighting)
+        light = self._light(DOME, replace(one.lamp, radiance=(1.0, 1.0, 1.0)), one.name, one.lighting, one.path)
         height, width = sky.shape[:2]
         light[kw.AXIS_X : kw.AXIS_X + 9] = _dome_frame(one.lamp.turn, self.up_axis)
         light[kw.D_HEIGHT], light[kw.D_WIDTH] = height, width
@@ -231,6 +307,24 @@ def shape_row(
     return shape
 
 
+def _areas(triangle: NDArray[np.float32], which: NDArray[np.int64]) -> Floats:
+    edges = triangle[which, kw.T_CORNER + 3 : kw.T_CORNER + 9].astype(np.float64)
+    return np.asarray(0.5 * np.linalg.norm(np.cross(edges[:, :3], edges[:, 3:]), axis=1))
+
+
+def _below(path: str, places: Sequence[str]) -> bool:
+    """Whether a path is one of some places, or below one."""
+    return any(path == place or path.startswith(f"{place.rstrip('/')}/") for place in places)
+
+
+def _standing(towards: tuple[float, float, float]) -> Floats:
+    """Axes of a light that stands in a direction and shines from there: +Z goes towards it."""
+    z = np.array(towards)
+    x = np.cross([0.0, 1.0, 0.0] if abs(z[1]) < 0.9 else [1.0, 0.0, 0.0], z)
+    x /= np.linalg.norm(x)
+    return np.stack([x, np.cross(z, x), z])
+
+
 def _put_axes(light: Floats, origin: Floats, axes: Floats) -> None:
     light[kw.ORIGIN : kw.ORIGIN + 3] = origin
     light[kw.AXIS_X : kw.AXIS_X + 9] = axes.reshape(-1)
@@ -249,7 +343,7 @@ def _power(light: Floats, middle: Floats, size: float) -> float:
     row = BY_KIND.get(kind)
     if row is None:  # a triangle of a mesh that glows
         return float(strength * light[kw.AREA] / 2.0 / distance2)
-    return row.lux(strength, (float(light[kw.SIZE]), float(light[kw.SIZE + 1])), distance2)
+    return float(light[kw.MEAN]) * row.lux(strength, (float(light[kw.SIZE]), float(light[kw.SIZE + 1])), distance2)
 
 
 def _brought_down(picture: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -3,26 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
-from durvan.dialects.look import Facts, Lamp, Record, Sampling, Surface, View, record, single, trace
+from durvan.dialects.look import Facts, Lamp, Record, Sampling, Surface, View, each, record, single, trace
 from durvan.dialects.look import Lobe as LookLobe
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
 from durvan.engine.build import Built, build, camera
 from durvan.engine.lamps import Placed
 from durvan.engine.renderer import Film
-from durvan.errors import MisuseError
-from durvan.formats import pictures
+from durvan.errors import MisuseError, ProfileError
+from durvan.formats import pictures, profiles
 from durvan.graph.expression import Lookup
 from durvan.graph.program import compile_lanes
 from durvan.optics.lobes import layout
-from durvan.scene.model import Kind, Scene, Thing
+from durvan.optics.profile import Globe, whole
+from durvan.scene.model import FileKind, Kind, Scene, Thing
+from durvan.scene.raw import TOWARDS
 from durvan.scene.shapes import Shapes
 
 Floats = NDArray[np.float64]
@@ -44,6 +46,23 @@ def _pixels(file: str, decode: str | float, stamp: int) -> NDArray[np.float32] |
     return pictures.pixels(file, decode)
 
 
+def globe_of(file: str) -> Globe | None:
+    """What a light profile measures; None when it cannot be read."""
+    try:
+        return _globe(file, Path(file).stat().st_mtime_ns)
+    except (OSError, ValueError):
+        return None
+
+
+@lru_cache(maxsize=64)
+def _globe(file: str, stamp: int) -> Globe | None:
+    del stamp
+    try:
+        return whole(profiles.read(file))
+    except ProfileError:
+        return None
+
+
 def lookups(look: Record) -> list[Lookup]:
     """The pictures that a look reads, each once."""
     found: dict[Lookup, int] = {}
@@ -53,8 +72,9 @@ def lookups(look: Record) -> list[Lookup]:
 
 def facts_of(scene: Scene) -> Facts:
     """What looks may know of a scene."""
-    where = {file.written: "" if file.members else file.first for file in scene.pictures.values()}
-    return Facts(scene.metres_per_unit, lambda path: where.get(path, path))
+    wanted = [*scene.pictures.values(), *(file for file in scene.files.values() if file.kind is FileKind.PROFILE)]
+    where = {file.written: "" if file.members else file.first for file in wanted}
+    return Facts(scene.metres_per_unit, lambda path: where.get(path, path), globe_of, pictures.mean_luminance)
 
 
 @dataclass
@@ -87,12 +107,19 @@ def look_of(thing: Thing, pack: Pack | None, facts: Facts) -> Record:
     return trace(pack.folded(thing.graph), pack.vocabulary, pack.looks, facts, thing.turned)
 
 
-def lamp_of(thing: Thing, pack: Pack | None, facts: Facts) -> Lamp | None:
-    """A light's look, or None when it gives none."""
+def lamps_of(thing: Thing, pack: Pack | None, facts: Facts) -> list[Lamp]:
+    """A light's look: none when it gives no light, several of a sun with its sky, or of what became several lights."""
+    made: list[Lamp] = []
     if pack is None or pack.looks is None:
-        return None
-    found = single(thing.graph, pack.vocabulary, pack.looks, facts)
-    return pack.looks.light(*found) if found is not None else None
+        return made
+    for kind, get in each(thing.graph, pack.vocabulary, pack.looks, facts):
+        found = pack.looks.light(kind, get)
+        lamps = found if isinstance(found, tuple) else (found,) if found is not None else ()
+        stands = get.node.values.get(TOWARDS)
+        if isinstance(stands, tuple):
+            lamps = tuple(replace(lamp, towards=(stands[0], stands[1])) for lamp in lamps)
+        made += lamps
+    return made
 
 
 def view_of(thing: Thing, pack: Pack | None, facts: Facts) -> View:
@@ -146,13 +173,14 @@ def stage(
     placed = []
     for thing in by_id.values():
         if thing.kind is Kind.LIGHT:
-            lamp = lamp_of(thing, pack_of(thing), facts)
-            if lamp is not None:
-                placed.append(Placed(thing.name, lamp, shapes.places.get(thing.id, np.eye(4))))
+            place = shapes.places.get(thing.id, np.eye(4))
+            placed += [
+                Placed(thing.name, lamp, place, path=thing.id) for lamp in lamps_of(thing, pack_of(thing), facts)
+            ]
     eye = by_id.get(camera_id)
     view = view_of(eye, pack_of(eye), facts) if eye is not None else View(36.0, 50.0)
     notes.extend(view.notes)
-    built = build(shapes.meshes, records, placed, pixels, up_axis=shapes.up_axis)
+    built = build(shapes.meshes, records, placed, pixels, up_axis=shapes.up_axis, fog=view.fog)
     width, height = size
     cam = camera(view, shapes.places.get(camera_id, np.eye(4)), width / height)
     return Staged(

@@ -6,7 +6,6 @@ Reading a header is dear beside asking the disk when a file was changed, so fact
 from __future__ import annotations
 
 import hashlib
-import math
 import os
 import threading
 from collections.abc import Callable, Iterable
@@ -15,8 +14,10 @@ from dataclasses import dataclass
 
 import OpenImageIO as oiio
 
+from durvan.errors import ProfileError
 from durvan.files.paths import ending
 from durvan.foreign import text_of
+from durvan.formats import profiles
 from durvan.regular import why_not
 
 SCENES = (".usd", ".usda", ".usdc", ".usdz")
@@ -210,32 +211,9 @@ def _broken_off(path: str, size: int, kind: str) -> str:
 
 
 def _profile_problem(path: str) -> str:
-    """What is wrong with a light profile (IES LM-63), as far as its first line and its numbers show."""
+    """What is wrong with a light profile (IES LM-63), or with the light that it gives."""
     try:
-        with open(path, encoding="latin-1") as stream:
-            text = stream.read(2_000_000)
-    except OSError as problem:
-        return f"cannot be read ({problem.strerror})"
-    if not text.lstrip().upper().startswith("IES"):
-        return "does not begin as a light profile (IES LM-63)"
-    _, found, tail = text.partition("TILT=")
-    if not found:
-        return "has no TILT line, so no light in it (IES LM-63)"
-    tilt, _, rest = tail.partition("\n")
-    numbers: list[float] = []
-    for word in rest.replace(",", " ").split():
-        try:
-            numbers.append(float(word))
-        except ValueError:
-            numbers.append(math.nan)
-        if not abs(numbers[-1]) < 1e9:
-            return f"holds '{word[:20]}' where a number should stand"
-    if tilt.strip().upper() == "INCLUDE" and len(numbers) > 2:
-        numbers = numbers[2 + 2 * int(numbers[1]) :]
-    if len(numbers) < 13:
-        return "breaks off in its header"
-    vertical, horizontal = int(numbers[3]), int(numbers[4])
-    wanted = 13 + vertical + horizontal + vertical * horizontal
-    if vertical < 1 or horizontal < 1:
-        return "says that it holds no angles"
-    return "" if len(numbers) >= wanted else f"breaks off: {len(numbers)} of {wanted} numbers"
+        profile = profiles.read(path)
+    except ProfileError as problem:
+        return f"{problem.what.rstrip('.')} ({problem.inside})" if problem.inside else problem.what.rstrip(".")
+    return "" if profile.candela.any() else "holds no light: every intensity is 0"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +14,8 @@ from numpy.typing import NDArray
 from pxr import Ar
 
 from durvan.foreign import text_of
+from durvan.optics import sky
+from durvan.optics.colour import REC709_LUMINANCE
 from durvan.optics.photometry import latlong_illuminance
 from durvan.optics.tone import linear
 from durvan.regular import why_not
@@ -44,6 +47,9 @@ def _exists(resolved: str) -> bool:
 
 def map_lux(resolved: str) -> float:
     """Illuminance in lux on level ground under a latitude–longitude picture whose 1 is 1 nit; 0 when it cannot be read."""
+    made = sky.of_name(resolved)
+    if made is not None:
+        return latlong_illuminance(made)
     if not _exists(resolved):
         return 0.0
     with on_disk(resolved) as file:
@@ -63,12 +69,32 @@ def map_lux(resolved: str) -> float:
     return latlong_illuminance(lit)
 
 
+@lru_cache(maxsize=256)
+def _mean(resolved: str, stamp: int) -> float:
+    del stamp
+    found = pixels(resolved, "auto")
+    if found is None:
+        return 1.0
+    return float(np.maximum(found[..., :3], 0.0).mean(axis=(0, 1), dtype=np.float64) @ np.array(REC709_LUMINANCE))
+
+
+def mean_luminance(resolved: str) -> float:
+    """Mean relative luminance of a picture as a renderer takes it; 1, that of a white one, when it cannot be read."""
+    try:
+        return _mean(resolved, Path(resolved).stat().st_mtime_ns)
+    except (OSError, ValueError):
+        return 1.0
+
+
 def pixels(resolved: str, decode: str | float, most: int = 2048) -> NDArray[np.float32] | None:
     """A picture's linear Rec.709 values [height, width, 4], top row first; None when it cannot be read.
 
     `decode` is "srgb" (IEC 61966-2-1), a gamma number, or "auto": as sRGB when it is stored in whole numbers. Pictures
     wider or higher than `most` are brought down to it. Numbers that are none become 0.
     """
+    made = sky.of_name(resolved)
+    if made is not None:
+        return np.concatenate([made, np.ones((*made.shape[:2], 1), np.float32)], axis=-1)
     if not resolved or not _exists(resolved):
         return None
     with on_disk(resolved) as file:
@@ -117,9 +143,11 @@ def _decoded(found: NDArray[np.float32], decode: str | float) -> NDArray[np.floa
     return out
 
 
-def save(file: Path, values: NDArray[np.float32], names: tuple[str, ...] = ()) -> None:
-    """Write a picture [height, width, channels] by replacing: linear into .exr, else as it is in 8 bits. Raises OSError."""
-    kind = "half" if file.suffix == ".exr" else "uint8"
+def save(file: Path, values: NDArray[np.float32], names: tuple[str, ...] = (), depth: str = "half") -> None:
+    """Write a picture [height, width, channels] by replacing: linear into .exr of a depth ("half", "float"), else as it is in
+    8 bits. Raises OSError.
+    """
+    kind = depth if file.suffix == ".exr" else "uint8"
     spec = oiio.ImageSpec(values.shape[1], values.shape[0], values.shape[2], kind)
     if names:
         spec.channelnames = names

@@ -16,7 +16,7 @@ from types import CodeType
 from typing import Any
 
 from durvan.errors import FormulaError
-from durvan.optics import colour, fresnel, photometry
+from durvan.optics import colour, fresnel, photometry, sun
 
 
 class Vec(tuple[float, ...]):
@@ -111,6 +111,9 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "round": lambda x: float(round(x)),
     "sine": lambda d: math.sin(math.radians(d)),
     "cosine": lambda d: math.cos(math.radians(d)),
+    "arc_cosine": lambda x: math.degrees(math.acos(min(max(x, -1.0), 1.0))),
+    "sun_azimuth": lambda *place: sun.where(*place)[0],
+    "sun_elevation": lambda *place: sun.where(*place)[1],
     "angle_of": lambda y, x: math.degrees(math.atan2(y, x)),
     "vec": _vec,
     "grey": lambda x: Vec((x, x, x)) if isinstance(x, int | float) else x,

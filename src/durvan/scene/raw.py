@@ -10,6 +10,7 @@ from durvan.scene.graph import Graph, Link, Problem, Value
 from durvan.scene.model import Kind, Oddity, Solid
 
 NO_ID = "(no shader id)"
+TOWARDS = "(towards)"  # of a light that has no prim in the source: where it stands in the sky, azimuth and elevation
 YAW, VISIBILITY = "(yaw)", "(visibility)"  # what a reader found out, beside the attributes of the file
 
 
@@ -33,7 +34,6 @@ class RawThing:
     animated: tuple[str, ...] = ()
     instance: str = ""
     twins: list[str] = field(default_factory=list)
-    linked_lists: tuple[str, ...] = ()
     context: dict[str, float] = field(default_factory=dict)
 
 

@@ -25,6 +25,7 @@ ParameterType = Literal[
     "vector3",
     "vector4",
     "file",
+    "paths",
     "token",
     "string",
     "normal",
@@ -73,6 +74,9 @@ class Parameter(Strict):
         default="", description="the type that a file has for it, where that is another"
     )
     fixed: bool = Field(default=False, description="whether a file says that it never varies over time")
+    kept_on: Literal["", "settings"] = Field(
+        default="", description="where it stands in a file, when the scene has one for all its cameras"
+    )
     role: Role = ""
     takes: Takes = ""
     reads_as: dict[Literal["colour", "data"], Any] = Field(
@@ -108,7 +112,7 @@ class Parameter(Strict):
             return "" if abs(value) <= LARGEST else f"too large for single precision: {value:g}"
         if self.type == "bool":
             return "" if isinstance(value, bool) else f"expected true or false, found {_short(value)}"
-        if self.type in ("file", "token", "string"):
+        if self.type in ("file", "token", "string", "paths"):
             if not isinstance(value, str):
                 return f"expected a text, found {_short(value)}"
             if self.type == "token" and value not in self.choices:

@@ -60,7 +60,7 @@ class WrittenThing:
     """A thing of the file. `word` is what it is called: a node's shader id, a scene property's prim type.
 
     `outputs` are a node's, by name, with their types; `ends` a material's outputs, as node and its output. `yaw` turns a
-    dome about the up axis, in degrees; `free` are instances that have to be made unique for it.
+    dome about the up axis, in degrees; `towards` is where a far light stands in the sky, azimuth and elevation; `free` are instances that have to be made unique for it.
     """
 
     form: Form
@@ -69,6 +69,7 @@ class WrittenThing:
     outputs: dict[str, str] = field(default_factory=dict)
     ends: dict[str, tuple[str, str]] = field(default_factory=dict)
     yaw: float | None = None
+    towards: tuple[float, float] | None = None
     free: str = ""
 
 
@@ -90,7 +91,7 @@ class Written:
     """A whole file: its things by path, parents before children.
 
     It stands over the file `over` (as the new one names it); with `replaced` it holds that file's contents itself.
-    `metadata` is the source's, `told` what is said of how it was made. `up_axis` is "Y" or "Z".
+    `pictures` are those that are made for it: names of files beside it, and what they are. `metadata` is the source's, `told` what is said of how it was made. `up_axis` is "Y" or "Z".
     """
 
     things: dict[str, WrittenThing] = field(default_factory=dict)
@@ -98,6 +99,7 @@ class Written:
     replaced: Replaced | None = None
     metadata: Mapping[str, Value] = field(default_factory=dict)
     told: Mapping[str, str] = field(default_factory=dict)
+    pictures: dict[str, str] = field(default_factory=dict)
     up_axis: str = "Y"
 
     def thing(self, path: str, form: Form, word: str = "") -> WrittenThing:

@@ -193,7 +193,8 @@ def test_light_lists_and_hidden_lights(packs, tmp_path) -> None:
     def RectLight "Lamp" (prepend apiSchemas = ["CollectionAPI:lightLink"])
     {
         float orvik:gain = 2
-        rel collection:lightLink:includes = </W/Paint>
+        rel orvik:include = </W/Paint>
+        bool orvik:shadows = 0
         token visibility = "invisible"
     }
 }
@@ -201,7 +202,10 @@ def test_light_lists_and_hidden_lights(packs, tmp_path) -> None:
     )
     session = start(write(tmp_path, text), packs, "pellune")
     codes = {finding.code for finding in session.findings}
-    assert {"light-lists", "invisible-light"} <= codes
+    assert {"light-list", "shadowless", "invisible-light"} <= codes
+    assert not {"light-list", "shadowless"} & {
+        finding.code for finding in start(tmp_path / "scene.usda", packs, "preview").findings
+    }
 
 
 def test_a_plain_cameras_clip_is_found_too(packs) -> None:

@@ -16,6 +16,7 @@ from durvan.crossing.translation.plan import Plan
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError, SceneFileError
 from durvan.files.facts import checksum
+from durvan.formats import pictures
 from durvan.formats.table import format_of, writer
 from durvan.progress import Report, Step, silent
 from durvan.replacing import replacing
@@ -52,7 +53,21 @@ def carry(plan: Plan, registry: Registry, out: Path, report: Report = silent) ->
         report(Step("Finishing"))
         meant.release()
         digest = checksum(str(temporary))
+        for name, made in meant.pictures.items():
+            _put_picture(out.absolute().parent / name, made)
     return Carried(out, len(plan.translations), checked, digest)
+
+
+def _put_picture(file: Path, made: str) -> None:
+    """Write a picture that was made for the target, unless it lies there already. Raises SceneFileError."""
+    if file.is_file():
+        return
+    found = pictures.pixels(made, 1.0)
+    assert found is not None  # only names that stand for one are put there
+    try:
+        pictures.save(file, found[..., :3], depth="float")
+    except OSError as problem:
+        raise SceneFileError(f"cannot be written: {problem}.", file=file) from problem
 
 
 def _replaced(plan: Plan, registry: Registry) -> Replaced:
@@ -73,8 +88,11 @@ def _replaced(plan: Plan, registry: Registry) -> Replaced:
                 kept.materials[path] = sorted({f"{pack.name}_network", *names})
         elif source is not None and source.identity.namespace:
             kept.stripped[thing.id] = source.identity.namespace
-        kinds = [pack.type(node.kind) for node in translation.graph.nodes.values()]
-        if any(kind is not None and kind.role == "environment" for kind in kinds):
+        if thing.kind is not Kind.LIGHT:
+            continue
+        kinds = [kind for node in translation.graph.nodes.values() if (kind := pack.type(node.kind)) is not None]
+        several = len(kinds) > 1 and not any(thing.prim_type in kind.prims for kind in kinds)
+        if several or any(kind.role == "environment" for kind in kinds):
             kept.removed.append(thing.id)
     return kept
 

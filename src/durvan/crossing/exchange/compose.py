@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import re
 from collections.abc import Collection
@@ -12,10 +13,11 @@ from durvan.crossing.translation.plan import Plan
 from durvan.crossing.translation.result import Translation
 from durvan.dialects.registry import Registry
 from durvan.files.paths import understand
+from durvan.optics import sky
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Graph, Node, Value
 from durvan.scene.model import FileState, Kind, OutsideFile, Scene, Thing
-from durvan.scene.raw import YAW
+from durvan.scene.raw import TOWARDS, YAW
 from durvan.scene.vocabulary import Parameter
 from durvan.scene.written import Form, Property, Written, WrittenThing, type_for
 
@@ -45,7 +47,7 @@ class Composer:
         self.scene: Scene = plan.scene
         self.registry = registry
         self.pack = registry.get(plan.choices.target)
-        self.folder = out.absolute().parent
+        self.folder, self.stem = out.absolute().parent, out.stem
         self.out = Written(metadata=self.scene.metadata, up_axis=self.scene.up_axis)
         self.out.told = {
             "version": __version__, "target": self.pack.name, "source": Path(self.scene.file).name,
@@ -150,19 +152,27 @@ class Composer:
         return thing
 
     def _single(self, path: str, thing: Thing, translation: Translation) -> None:
-        node = next(iter(translation.graph.nodes.values()))
+        many = len(translation.graph.nodes) > 1
+        for node in translation.graph.nodes.values():
+            self._of_node(path, thing, node, many)
+
+    def _of_node(self, path: str, thing: Thing, node: Node, many: bool) -> None:
+        """One light, camera or settings; of several that a light became, those stand by themselves that its prim cannot be."""
         kind = self.pack.type(node.kind)
         if kind is None:
             return
-        place = (
-            self._environment(path, kind.prims[0])
-            if kind.role == "environment"
-            else self.out.thing(path, Form.PROPERTIES)
-        )
+        alone = kind.role == "environment" or (many and thing.prim_type not in kind.prims)
+        name = f"{path}_{node.id.rpartition('_')[2]}" if many and alone else path
+        place = self._environment(name, kind.prims[0]) if alone else self.out.thing(path, Form.PROPERTIES)
+        stands = node.values.get(TOWARDS)
+        if isinstance(stands, tuple):
+            place.towards = stands[0], stands[1]
+        elif alone and any(parameter.attribute == YAW for parameter in kind.parameters.values()):
+            place.yaw = 0.0
         space = self.pack.identity.namespace
         if kind.marker and space:
             place.properties[f"{space}:kind"] = Property("token", kind.marker, fixed=True)
-        said = self._said_already(thing) if kind.role != "environment" else {}
+        said = self._said_already(thing) if not alone else {}
         for port in sorted(node.values):
             parameter = kind.parameters.get(port)
             if parameter is None:
@@ -174,7 +184,16 @@ class Composer:
             name = self._attribute(parameter, port)
             if parameter.attribute and said.get(name) == value:
                 continue  # the source says it already, under the same attribute
-            place.properties[name] = self._property(parameter, value)
+            there = self._settings() if parameter.kept_on == "settings" else place
+            there.properties[name] = self._property(parameter, value)
+
+    def _settings(self) -> WrittenThing:
+        """Where the scene's settings stand: on those of the source, or on some of their own."""
+        found = next(self.scene.of(Kind.SETTINGS), None)
+        if found is not None:
+            return self.out.thing(found.id, Form.PROPERTIES)
+        prims = next(kind.prims for kind in self.pack.vocabulary.types.values() if kind.role == "settings")
+        return self._environment("/settings", prims[0])
 
     def _said_already(self, thing: Thing) -> dict[str, Value]:
         """What the source says under attributes that are not its dialect's own."""
@@ -192,7 +211,11 @@ class Composer:
         return self.out.thing(f"/{name}", Form.SCENE, prim_type)
 
     def _asset(self, written: str) -> str:
-        """A path that leads from the new file to where the source's path leads."""
+        """A path that leads from the new file to where the source's path leads; a sky that is made gets a file beside it."""
+        if written.startswith(sky.NAME):
+            name = f"{self.stem}_{hashlib.sha256(written.encode()).hexdigest()[:8]}_sky.exr"
+            self.out.pictures[name] = written
+            return f"./{name}"
         known = self.assets.get(written)
         if known is None:
             known = self.assets[written] = self._asset_path(written)

@@ -240,17 +240,35 @@ class Intake:
             name = by_attribute.get(attribute)
             if name is None and space and attribute.startswith(f"{space}:") and attribute != f"{space}:kind":
                 name = attribute.partition(":")[2]
-            if name is not None:
+                if raw.kind is Kind.SETTINGS and name in self._of_cameras(pack):
+                    continue
+            if name is not None and not (name in kind.parameters and kind.parameters[name].kept_on):
                 node.values[name] = value
+        if raw.kind is Kind.CAMERA:
+            self._from_settings(node, kind, pack)
         node.problems = {by_attribute.get(a, a): problem for a, problem in raw.problems.items()} or None
         node.animated = tuple(by_attribute[a] for a in raw.animated if a in by_attribute)
         thing.graph.add(node)
         thing.graph.outputs["light" if raw.kind is Kind.LIGHT else raw.kind.value] = Link(node.id)
         self._check(thing, node, kind)
-        if raw.linked_lists:
-            self._note("light-lists", thing.id, thing.id, ", ".join(raw.linked_lists))
         if raw.attributes.get(VISIBILITY) == "invisible":
             self._note("invisible-light", thing.id, thing.id, "The light is hidden on the stage.")
+
+    def _of_cameras(self, pack: Pack) -> set[str]:
+        """What stands on the settings of a scene and is its cameras'; nothing when it has none."""
+        if not any(raw.kind is Kind.CAMERA for raw in self.raw.things):
+            return set()
+        kinds = [kind for kind in pack.vocabulary.types.values() if kind.role == "camera"]
+        return {name for kind in kinds for name, one in kind.parameters.items() if one.kept_on}
+
+    def _from_settings(self, node: Node, kind: NodeType, pack: Pack) -> None:
+        """Take what a scene says once for all its cameras."""
+        space = pack.identity.namespace
+        for name, parameter in kind.parameters.items():
+            for raw in self.raw.things if parameter.kept_on else ():
+                value = raw.attributes.get(parameter.attribute or f"{space}:{name}")
+                if raw.kind is Kind.SETTINGS and value is not None:
+                    node.values[name] = value
 
     def _kind(self, raw: RawThing, pack: Pack) -> str | None:
         space = pack.identity.namespace

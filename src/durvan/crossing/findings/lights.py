@@ -8,6 +8,8 @@ from collections.abc import Iterator
 from durvan.crossing.document.changes import LeaveOut
 from durvan.crossing.findings.model import Finding, Level, Remedy
 from durvan.crossing.findings.view import View
+from durvan.crossing.translation.rows import Row
+from durvan.scene.fate import Fate
 from durvan.scene.model import Kind, Thing
 
 _SETUP = re.compile(r"(?i)(^|[_\s-])(setup|temp|test|helper|preview|wip|blocking)([_\s-]|$|\d)|(?i:setup)")
@@ -33,6 +35,37 @@ def _shines(view: View, thing: Thing) -> bool:
         return True
     parameter = pack.parameter(root.kind, name)
     return bool(root.values.get(name, parameter.default if parameter is not None else True))
+
+
+# What a light does that a target cannot, as packs name it (`told_by`): title, cause, consequence
+_CANNOT = {
+    "light-list": (
+        "A light with a list of what it lights", "{thing} is kept from some things by a list; {target} has no lists",
+        "it will light what stayed dark, and throw shadows that were left out",
+    ),
+    "shadowless": (
+        "A light without shadows", "{thing} casts no shadows; every light of {target} does",
+        "what it lit through will stand in its way",
+    ),
+    "decay": (
+        "A light that weakens in its own way", "{thing} does not weaken with the square of the distance alone; lights of {target} do",
+        "it will be too bright near it, or too dark far from it",
+    ),
+}  # fmt: skip
+
+
+def cannot(view: View, thing: Thing) -> Iterator[Finding]:
+    """What a light does and the target cannot: lists, no shadows, another decay."""
+    if thing.kind is not Kind.LIGHT:
+        return
+    lost: dict[str, list[Row]] = {}
+    for row in view.translation(thing).rows:
+        if row.why.told_by in _CANNOT and row.fate is Fate.LOST and not row.targets:
+            lost.setdefault(row.why.told_by, []).append(row)
+    for code, rows in lost.items():
+        title, cause, consequence = (said.format(thing=thing.name, target=view.target.title) for said in _CANNOT[code])
+        evidence = tuple((row.parameter.replace("_", " "), f"{row.value} {row.unit}".strip()) for row in rows)
+        yield Finding(code, Level.LOOK, title, cause, consequence, thing.id, rows[0].parameter, "Light", evidence)
 
 
 def none(view: View) -> Iterator[Finding]:

@@ -28,7 +28,6 @@ _ODD: dict[str, tuple[Level, str, str, str]] = {
     "unreadable-prim": (Level.LOOK, "Something in the scene that cannot be read", "it is carried as far as it could be", "Survey"),
     "source-changed": (Level.LOOK, "The source has changed since it was saved", "what was chosen may be about another scene", "Survey"),
     "tilted-dome": (Level.LOOK, "A dome that does not stand upright", "only its turn about the up axis is carried", "Survey"),
-    "light-lists": (Level.LOOK, "A light with a list of what it lights", "where the target has no lists it lights everything", "Survey"),
     "invisible-light": (Level.NOTE, "A light that is hidden on the stage", "it may shine in the target all the same", "Survey"),
     "stray-shader": (Level.NOTE, "A shader outside any material", "nothing uses it", "Survey"),
     "composition": (Level.LOOK, "Part of the scene could not be composed", "what it should bring in is not there", "Survey"),

@@ -58,6 +58,7 @@ RULES: tuple[Rule, ...] = (
     Rule(("pack-fault",), "Facing", Need.TRANSLATIONS, packs.faults),
     Rule(("unbound",), "Survey", Need.TRANSLATIONS, materials.binding),
     Rule(("setup-light",), "Survey", Need.TRANSLATIONS, lights.setup),
+    Rule(("light-list", "shadowless", "decay"), "Light", Need.TRANSLATIONS, lights.cannot),
     Rule(("near-clip",), "Survey", Need.TRANSLATIONS, cameras.clipping),
     Rule(("alike",), "Survey", Need.SCOPE, of_scene=materials.alike),
     Rule(("no-light",), "Survey", Need.SCOPE, of_scene=lights.none),

@@ -9,15 +9,16 @@ from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
 
+from durvan.errors import ProfileError
 from durvan.files import facts
 from durvan.files.copies import copy_path, is_current
 from durvan.files.index import Shelf
 from durvan.files.inventory import take
 from durvan.files.resolve import Known, Resolver
 from durvan.files.roots import Root
-from durvan.formats import pictures
+from durvan.formats import pictures, profiles
 from durvan.progress import Report, silent
-from durvan.scene.model import Kind, OutsideFile, Scene
+from durvan.scene.model import FileKind, Kind, OutsideFile, Scene
 from durvan.scene.places import anchor_of
 
 
@@ -97,8 +98,19 @@ def _lux(path: str, stamp: object) -> float:
     return pictures.map_lux(path)
 
 
+@lru_cache(maxsize=256)
+def _lumens(path: str, stamp: object) -> float:
+    del stamp
+    try:
+        return profiles.lumens(profiles.read(path))
+    except ProfileError:
+        return 0.0
+
+
 def _facts(scene: Scene, files: Mapping[str, OutsideFile]) -> dict[str, dict[str, float]]:
-    """Channels of every picture, and the light on level ground that one of surroundings stands for, in lux; by thing."""
+    """What formulas may know of files, by thing: channels of every picture, the light on level ground that one of surroundings
+    stands for (lux), the mean of one on a light, the flux of a profile (lumen).
+    """
     out: dict[str, dict[str, float]] = {}
     pictured = set()
     for file in files.values():
@@ -107,9 +119,17 @@ def _facts(scene: Scene, files: Mapping[str, OutsideFile]) -> dict[str, dict[str
             pictured.add(name)
             if file.channels:
                 out.setdefault(name, {})[f"{node}:channels"] = float(file.channels)
-            if thing.kind is Kind.LIGHT and file.width:
-                out.setdefault(name, {})["map_lux"] = _lux(file.first, facts.stamp(file.first))
+            if thing.kind is not Kind.LIGHT:
+                continue
+            if file.kind is FileKind.PROFILE and file.first:
+                out.setdefault(name, {})["profile_lumen"] = _lumens(file.first, facts.stamp(file.first))
+            elif file.width:
+                lit = out.setdefault(name, {})
+                lit["map_lux"] = _lux(file.first, facts.stamp(file.first))
+                lit["map_mean"] = pictures.mean_luminance(file.first)
     for thing in scene.of(Kind.LIGHT):
         if thing.root is not None and thing.id not in pictured:
-            out.setdefault(thing.id, {})["map_lux"] = math.pi  # a dome without a picture is white: π lux a nit
+            bare = out.setdefault(thing.id, {})
+            bare["map_lux"] = math.pi  # a dome without a picture is white: π lux a nit
+            bare.setdefault("map_mean", 1.0)
     return out

@@ -9,6 +9,7 @@ from durvan.crossing.translation.absent import settle
 from durvan.crossing.translation.inward import carry_in, why_of
 from durvan.crossing.translation.notes import write_in
 from durvan.crossing.translation.outward import carry_out
+from durvan.crossing.translation.parting import part
 from durvan.crossing.translation.result import Inputs, Translation
 from durvan.crossing.translation.rows import Row
 from durvan.dialects.pack import Pack
@@ -37,7 +38,11 @@ def translate(
     if thing.kind is not Kind.MATERIAL:
         for node in inward.graph.nodes.values():
             common.update(node.values)
-    out = carry_out(thing.id, inward, target, thing.context, metres_per_unit)
+    parted = part(inward, target) if thing.kind is Kind.LIGHT else None
+    context = parted.known(thing.context) if parted is not None else thing.context
+    out = carry_out(thing.id, inward, target, context, metres_per_unit)
+    if parted is not None:
+        parted.stand(out.graph)
     if thing.kind is Kind.MATERIAL:
         settle(thing, source, inward, out.graph)
     return Translation(

@@ -49,6 +49,7 @@ class Wordless:
         return (
             said.get(f"{category}.{port}")
             or said.get(category)
+            or said.get(f"*.{port}")
             or Why(
                 Cause.NO_WORD, f"{self.pack.title} has no word for the {port.replace('_', ' ')}.", f"{category}.{port}"
             )

@@ -8,10 +8,23 @@ from __future__ import annotations
 
 import math
 
-from durvan.dialects.look import Inputs, Lamp, Lobe, Numbers, Sampling, Surface, View
-from durvan.dialects.shared.looks import ball, exposure_scale, first_uvs, hsv_adjusted, outputs, tinted, turned
+from durvan.dialects.look import Fog, Inputs, Lamp, Lists, Lobe, Numbers, Sampling, Surface, View
+from durvan.dialects.shared.looks import (
+    ball,
+    daylight,
+    exposure_scale,
+    first_uvs,
+    hsv_adjusted,
+    measured,
+    outputs,
+    paths,
+    tinted,
+    turned,
+)
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
+from durvan.optics import sun
+from durvan.optics.light_shapes import SHAPES
 from durvan.optics.lobes import layout
 from durvan.optics.photometry import cone_flux_factor
 
@@ -62,6 +75,7 @@ def surface(kind: str, get: Inputs) -> Surface:
     made.opacity = get("cutout")
     made.glow = get("glow_tint") * get("glow_gain") * NITS
     made.glow_lights = get.flag("glow_lights")
+    made.glow_whole = True  # a glow lights as if nothing of it were cut out
     made.relief = _relief(get)
     return made
 
@@ -147,37 +161,95 @@ def _picture(get: Inputs) -> Field:
     return ex.join(three * get("gain"), four[3])
 
 
-def light(kind: str, get: Inputs) -> Lamp | None:
-    """Areas, bulbs, cones, far lights and domes. Portals guide rays and give no light of their own."""
+def light(kind: str, get: Inputs) -> Lamp | tuple[Lamp, ...] | None:
+    """Panels, discs, tubes, bulbs, cones, measured lamps, glowing meshes, far lights, domes, and the sun with its sky.
+
+    Portals guide rays and give no light of their own.
+    """
     if kind == "orvik.portal" or not get.flag("on"):
         return None
     if kind == "orvik.dome":
         # the picture turns with `spin` about the up axis; the prim's own turn does not count
         tint = tinted(get.number("gain") * NITS, get.numbers("tint"), None)
         return Lamp("dome", tint, picture=_sky(get), turn=get.number("spin"), own_axes=False)
+    if kind == "orvik.daylight":
+        return _daylight(get)
     kelvin = get.number("kelvin") if get.flag("use_kelvin") else None
-    colour = (1.0, 1.0, 1.0) if kelvin is not None else get.numbers("tint")
-    shadows = get.flag("shadows")
+    colour = tinted(1.0, (1.0, 1.0, 1.0) if kelvin is not None else get.numbers("tint"), kelvin)
+    whom = {"shadows": get.flag("shadows"), "lists": _lists(get)}
     if kind == "orvik.far":
-        lux = tinted(get.number("gain") * 1000.0, colour, kelvin)
-        return Lamp("far", lux, (get.number("disc"), 0.0), shadows=shadows)
+        return Lamp("far", tinted(get.number("gain") * 1000.0, colour, None), (get.number("disc"), 0.0), **whom)  # type: ignore[arg-type]
+    more = {**whom, "seen": get.flag("seen"), "reach": get.number("reach") * 0.01}
     unit = get.facts.metres_per_unit
+    if kind == "orvik.measured":
+        return measured(get, get.word("file"), get.number("radius") * unit, get.number("lumen"), colour, **more)  # type: ignore[arg-type]
     gain, measure = get.number("gain"), get.word("measure")
-    if kind == "orvik.area":
-        width, height = get.number("width") * unit, get.number("height") * unit
-        nits = _nits(gain, measure, math.pi * width * height)
-        return Lamp("rect", tinted(nits, colour, kelvin), (width, height), shadows=shadows, total=measure in TOTALS)
-    decay = {"inverse_square": 2, "inverse": 1, "none": 0}.get(get.word("decay"), 2)
-    inner = outer = 180.0
+    more["total"] = measure in TOTALS
+    if kind == "orvik.glowing":  # of one square metre; it is spread over those that the mesh has
+        return Lamp("mesh", tinted(_nits(gain, measure, math.pi), colour, None), **more)  # type: ignore[arg-type]
+    if kind in ("orvik.area", "orvik.round", "orvik.tube"):
+        return _with_body(kind, get, unit, colour, more)
+    more["decay"] = {"inverse_square": 2, "inverse": 1, "none": 0}.get(get.word("decay"), 2)
+    more["start"] = get.number("decay_start") * 0.01
     steradians = 4.0 * math.pi
     if kind == "orvik.cone":
         inner = 0.5 * get.number("cone_angle")
         outer = max(min(inner + get.number("penumbra"), 180.0), 0.01)
         steradians = cone_flux_factor(outer, inner)
+        more.update(inner=inner, outer=outer)
     # lumen are those inside the cone: a ball shows πr² to every side, times its profile
     return ball(
-        get.number("radius") * unit, lambda disc: tinted(_nits(gain, measure, disc * steradians), colour, kelvin),
-        measure in TOTALS, inner=inner, outer=outer, decay=decay, shadows=shadows,
+        get.number("radius") * unit,
+        lambda disc: tinted(_nits(gain, measure, disc * steradians), colour, None),
+        **more,  # type: ignore[arg-type]
+    )
+
+
+def _with_body(
+    kind: str, get: Inputs, unit: float, colour: tuple[float, float, float], more: dict[str, object]
+) -> Lamp:
+    """Panels, discs and tubes: flat ones give 2π/(beam + 2) lumen a nit and square metre, a tube π."""
+    gain, measure = get.number("gain"), get.word("measure")
+    flux = math.pi
+    if kind == "orvik.tube":
+        size = (get.number("radius") * unit, get.number("length") * unit)
+        shape = SHAPES["cylinder"]
+    elif kind == "orvik.round":
+        size, shape = (get.number("radius") * unit, 0.0), SHAPES["disk"]
+    else:
+        size, shape = (get.number("width") * unit, get.number("height") * unit), SHAPES["rect"]
+        more["picture"] = _picture_on(get)
+    if kind != "orvik.tube":
+        beam = get.number("beam")
+        flux, more["focus"] = 2.0 * math.pi / (beam + 2.0), beam
+    nits = _nits(gain, measure, flux * shape.area(size))
+    return Lamp(shape.name, tinted(nits, colour, None), size, **more)  # type: ignore[arg-type]
+
+
+def _picture_on(get: Inputs) -> Lookup | None:
+    file = get.word("picture")
+    return Lookup(get.facts.find(file), "auto") if file else None
+
+
+def _lists(get: Inputs) -> Lists:
+    include = paths(get.word("include"))
+    return Lists(include or None, paths(get.word("exclude")), None, paths(get.word("no_shadow_of")))
+
+
+def _daylight(get: Inputs) -> tuple[Lamp, ...]:
+    """By date, time and place through the ephemeris, or by direction."""
+    if get.word("by") == "direction":
+        azimuth, elevation = get.number("azimuth"), get.number("elevation")
+    else:
+        place = [get.number(name) for name in ("time", "zone", "latitude", "longitude")]
+        try:
+            azimuth, elevation = sun.where(get.word("date"), *place)
+        except sun.NoSuchDayError as problem:
+            return (Lamp("far", (0.0, 0.0, 0.0), notes=(f"{problem} There is neither sun nor sky.",)),)
+        azimuth += get.number("north")
+    return daylight(
+        azimuth, elevation, get.number("haze"), get.number("ground"), get.number("sun_gain"), get.number("sky_gain"),
+        get.number("disc"), get.numbers("tint"), get.flag("shadows"),
     )  # fmt: skip
 
 
@@ -196,13 +268,20 @@ def _sky(get: Inputs) -> Lookup | None:
 
 
 def camera(kind: str, get: Inputs) -> View:
-    """orvik.camera."""
+    """orvik.camera; a scene that exposes as a whole has one gain, by which 179 nit become that picture value."""
     n = get.number("f_number")
+    scale = exposure_scale(n, 1.0 / max(get.number("shutter"), 1e-9), get.number("speed"))
+    if get.word("exposure_by") == "scene":
+        scale = get.number("scene_gain") / NITS
+    fog = None
+    if get.flag("fog"):
+        tint = get.numbers("fog_tint")
+        fog = Fog(100.0 / get.number("fog_distance"), (tint[0], tint[1], tint[2]))
     return View(
         get.number("film_width"), get.number("focal"), (get.number("shift_right"), get.number("shift_up")),
         n if get.flag("blur") else 0.0, get.number("focus") * 0.01,
-        get.number("near_clip") * 0.01, get.number("far_clip") * 0.01,
-        exposure_scale(n, 1.0 / max(get.number("shutter"), 1e-9), get.number("speed")),
+        get.number("near_clip") * 0.01, get.number("far_clip") * 0.01, scale, fog=fog,
+        vignetting=get.number("vignetting"),
     )  # fmt: skip
 
 

@@ -8,11 +8,12 @@ from __future__ import annotations
 
 import math
 
-from durvan.dialects.look import Inputs, Lamp, Lobe, Sampling, Surface, View
-from durvan.dialects.shared.looks import ball, exposure_scale, first_uvs, outputs, tinted, white_of
+from durvan.dialects.look import Fog, Inputs, Lamp, Lobe, Sampling, Surface, View
+from durvan.dialects.shared.looks import ball, exposure_scale, first_uvs, measured, outputs, tinted, white_of
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
 from durvan.optics.colour import black_body
+from durvan.optics.light_shapes import SHAPES
 from durvan.optics.lobes import layout
 from durvan.optics.photometry import cone_flux_factor
 
@@ -104,7 +105,9 @@ def _image(get: Inputs) -> Field:
 
 
 def light(kind: str, get: Inputs) -> Lamp | None:
-    """Panels, orbs, beams, the sun and the surroundings; all cast shadows and weaken with the square."""
+    """Panels, discs, tubes, orbs, beams, profiles, meshes, the sun and the surroundings; all cast shadows, light everything and
+    weaken with the square.
+    """
     if not get.flag("enabled"):
         return None
     tint = get.numbers("tint")
@@ -118,12 +121,20 @@ def light(kind: str, get: Inputs) -> Lamp | None:
     tint = _at_temperature(tint, get.number("kelvin"))
     if kind == "pellune.sun":
         return Lamp("far", tinted(get.number("lux"), tint, None), (get.number("diameter"), 0.0))
-    unit, power = get.facts.metres_per_unit, get.number("power")
-    lumen = get.word("unit") == "lumen"
-    if kind == "pellune.panel":
-        width, height = get.number("width") * unit, get.number("height") * unit
-        nits = power / max(math.pi * width * height, 1e-12) if lumen else power
-        return Lamp("rect", tinted(nits, tint, None), (width, height), total=lumen)
+    unit = get.facts.metres_per_unit
+    seen = get.flag("visible")
+    if kind == "pellune.profile":
+        by_lumen = get.word("scaling") == "lumen"
+        colour = (tint[0], tint[1], tint[2])
+        return measured(
+            get, get.word("file"), get.number("radius") * unit, get.number("power") if by_lumen else 0.0, colour,
+            get.number("factor"), seen=seen,
+        )  # fmt: skip
+    power, lumen = get.number("power"), get.word("unit") == "lumen"
+    if kind == "pellune.mesh":
+        return Lamp("mesh", tinted(power / math.pi if lumen else power, tint, None), total=lumen, seen=seen)
+    if kind in ("pellune.panel", "pellune.disc", "pellune.tube"):
+        return _with_body(kind, get, unit, tint, seen)
     inner = outer = 180.0
     steradians = 4.0 * math.pi
     if kind == "pellune.beam":
@@ -131,8 +142,33 @@ def light(kind: str, get: Inputs) -> Lamp | None:
         steradians = cone_flux_factor(outer, inner)
     return ball(
         get.number("radius") * unit, lambda disc: tinted(power / (disc * steradians) if lumen else power, tint, None),
-        lumen, inner=inner, outer=outer,
+        lumen, inner=inner, outer=outer, seen=seen,
     )  # fmt: skip
+
+
+def _with_body(kind: str, get: Inputs, unit: float, tint: tuple[float, ...], seen: bool) -> Lamp:
+    """Panels, discs and tubes. A flat one is half as strong at its spread; the lumen of one with a picture are those of all
+    of it.
+    """
+    power, lumen = get.number("power"), get.word("unit") == "lumen"
+    focus, mean, picture, flux = 0.0, 1.0, None, math.pi
+    if kind == "pellune.tube":
+        shape, size = SHAPES["cylinder"], (get.number("radius") * unit, get.number("length") * unit)
+    elif kind == "pellune.disc":
+        shape, size = SHAPES["disk"], (get.number("radius") * unit, 0.0)
+    else:
+        shape, size = SHAPES["rect"], (get.number("width") * unit, get.number("height") * unit)
+        file = get.word("image")
+        if file:
+            picture = Lookup(get.facts.find(file), "auto")
+            mean = get.facts.mean(picture.file)
+    if kind != "pellune.tube":
+        focus = math.log(0.5) / math.log(math.cos(math.radians(get.number("spread")))) - 1.0
+        flux = 2.0 * math.pi / (focus + 2.0)
+    nits = power / max(flux * shape.area(size) * mean, 1e-12) if lumen else power
+    return Lamp(
+        shape.name, tinted(nits, tint, None), size, focus=max(focus, 0.0), picture=picture, total=lumen, seen=seen
+    )
 
 
 def _at_temperature(tint: tuple[float, ...], kelvin: float) -> tuple[float, ...]:
@@ -149,8 +185,13 @@ def camera(kind: str, get: Inputs) -> View:
         get.number("sensor_width"), get.number("focal_length"), (shift[0], shift[1]),
         n if get.flag("depth_of_field") else 0.0, get.number("focus_distance"),
         scale=exposure_scale(n, get.number("shutter_time"), get.number("iso"), get.number("compensation")),
-        white=white_of(get.number("white_balance")),
+        white=white_of(get.number("white_balance")), fog=_medium(get),
     )  # fmt: skip
+
+
+def _medium(get: Inputs) -> Fog | None:
+    density, albedo = get.number("medium_density"), get.numbers("medium_albedo")
+    return Fog(density, (albedo[0], albedo[1], albedo[2]), get.number("medium_anisotropy")) if density > 0.0 else None
 
 
 def settings(kind: str, get: Inputs) -> Sampling:

@@ -8,7 +8,8 @@ from typing import Any
 
 from durvan.dialects.look import Inputs, Lamp
 from durvan.graph import expression as ex
-from durvan.graph.expression import Field
+from durvan.graph.expression import Field, Lookup
+from durvan.optics import sky
 from durvan.optics.colour import black_body
 
 SATURATION = 1.2  # picture value 1 stands at 1.2·2^EV100 nit (ISO 12232, saturation-based speed; CIPA DC-004)
@@ -28,6 +29,59 @@ def tinted(strength: float, tint: tuple[float, ...], kelvin: float | None) -> tu
         ex.finite(strength * three[0] * r),
         ex.finite(strength * three[1] * g),
         ex.finite(strength * three[2] * b),
+    )
+
+
+def paths(said: str) -> tuple[str, ...]:
+    """The paths of a list."""
+    return tuple(said.split())
+
+
+def measured(
+    get: Inputs,
+    file: str,
+    radius: float,
+    lumens: float,
+    colour: tuple[float, float, float],
+    factor: float = 1.0,
+    **more: Any,
+) -> Lamp:
+    """A lamp with a profile: of so many lumens, or (0) as it was measured times a factor. One that names no profile has one
+    candela to all sides in its place; of one that cannot be read it shines evenly, with its lumens or 1000. The look says so.
+    """
+    globe = get.facts.profile(get.facts.find(file)) if file else None
+    notes = tuple(more.pop("notes", ()))
+    if globe is None or globe.lumens <= 0.0:
+        why = "cannot be read" if globe is None else "gives no light"
+        notes = (
+            *notes,
+            f"its profile '{file}' {why}; it shines evenly" if file else "it has no profile; it shines evenly",
+        )
+        globe = None
+        candela = factor if not file and lumens <= 0.0 else (lumens or 1000.0) / (4.0 * math.pi)
+    else:
+        candela = lumens / globe.lumens if lumens > 0.0 else factor
+    size = max(radius, 0.0)
+    if size < SMALLEST_BALL:
+        return Lamp("point", tinted(candela, colour, None), profile_of=globe, notes=notes, **more)
+    nits = candela / (math.pi * size * size)
+    return Lamp("sphere", tinted(nits, colour, None), (size, 0.0), profile_of=globe, notes=notes, total=True, **more)
+
+
+def daylight(
+    azimuth: float, elevation: float, haze: float, ground: float, sun_gain: float, sky_gain: float, disc: float,
+    tint: tuple[float, ...], shadows: bool,
+) -> tuple[Lamp, ...]:  # fmt: skip
+    """The sun and its sky as two lamps, by the clear sky of `durvan.optics.sky`; below the horizon there is neither."""
+    if elevation < 0.0:
+        note = f"the sun stands {-elevation:.1f}° below the horizon, so there is neither sun nor sky"
+        return (Lamp("far", (0.0, 0.0, 0.0), notes=(note,)),)
+    r, g, b = sky.sun_lux(elevation, haze)
+    lux = (r * sun_gain * tint[0], g * sun_gain * tint[1], b * sun_gain * tint[2])
+    picture = Lookup(sky.name_of(azimuth, elevation, haze, ground), 1.0)
+    return (
+        Lamp("far", lux, (disc, 0.0), shadows=shadows, towards=(azimuth, elevation)),
+        Lamp("dome", tinted(sky_gain, tint, None), picture=picture, own_axes=False),
     )
 
 

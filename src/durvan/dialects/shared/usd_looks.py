@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
+from typing import Any
 
-from durvan.dialects.look import Inputs, Lamp, Sampling, View
-from durvan.dialects.shared.looks import ball, tinted
+from durvan.dialects.look import Inputs, Lamp, Lists, Sampling, View
+from durvan.dialects.shared.looks import ball, paths, tinted
 from durvan.graph.expression import Lookup
 from durvan.optics.colour import usd_black_body
 from durvan.optics.light_shapes import BY_PRIM
+from durvan.optics.profile import Globe, mean_candela
 
 
 def light(kind: str, get: Inputs) -> Lamp | None:
@@ -22,17 +25,27 @@ def light(kind: str, get: Inputs) -> Lamp | None:
         warm = usd_black_body(get.number("colorTemperature"))
         radiance = (radiance[0] * warm[0], radiance[1] * warm[1], radiance[2] * warm[2])
     shadows = get.flag("shadow")
+    lists = _lists(get)
+    if shape == "MeshLight":
+        return Lamp("mesh", radiance, total=get.flag("normalize"), shadows=shadows, lists=lists)
     if shape in ("DomeLight", "DomeLight_1"):
         return Lamp("dome", radiance, picture=_picture(get), turn=get.number("turn"), own_axes=False)
     if shape == "DistantLight":
         half = math.radians(min(get.number("angle"), 180.0) / 2.0)
         factor = 1.0 if get.flag("normalize") or half <= 0.0 else math.pi * math.sin(half) ** 2
         lux = (radiance[0] * factor, radiance[1] * factor, radiance[2] * factor)
-        return Lamp("far", lux, (2.0 * math.degrees(half), 0.0), shadows=shadows)
-    return _shaped(shape, get, radiance, shadows)
+        return Lamp("far", lux, (2.0 * math.degrees(half), 0.0), shadows=shadows, lists=lists)
+    return _shaped(shape, get, radiance, shadows, lists)
 
 
-def _shaped(shape: str, get: Inputs, radiance: tuple[float, float, float], shadows: bool) -> Lamp | None:
+def _lists(get: Inputs) -> Lists:
+    """Its collections: a list counts where the light does not shine on everything."""
+    lit = None if get.flag("light_root") else paths(get.word("light_in"))
+    bars = None if get.flag("shadow_root") else paths(get.word("shadow_in"))
+    return Lists(lit, paths(get.word("light_out")), bars, paths(get.word("shadow_out")))
+
+
+def _shaped(shape: str, get: Inputs, radiance: tuple[float, float, float], shadows: bool, lists: Lists) -> Lamp | None:
     unit = get.facts.metres_per_unit
     row = BY_PRIM.get(shape)
     if row is None:
@@ -47,15 +60,29 @@ def _shaped(shape: str, get: Inputs, radiance: tuple[float, float, float], shado
     outer = get.number("cone_angle")
     whole = outer >= 90.0 and row.name in ("sphere", "cylinder")
     inner = outer * (1.0 - get.number("cone_softness"))
-    more = {
+    more: dict[str, Any] = {
         "inner": 180.0 if whole else inner, "outer": 180.0 if whole else max(outer, 0.01), "focus": get.number("focus"),
-        "shadows": shadows,
+        "shadows": shadows, "lists": lists,
     }  # fmt: skip
+    file = get.word("ies_file")
+    globe = get.facts.profile(get.facts.find(file)) if file else None
+    if file:
+        more["profile_of"], more["notes"] = _shaping(globe, get.flag("ies_normalize"), file)
+    if row.name == "rect" and get.word("texture"):
+        more["picture"] = _picture(get)
     if row.name == "sphere":  # of a surface four times the disc that it shows
         return ball(
             size[0], lambda disc: tinted(1.0 / (4.0 * disc) if total else 1.0, radiance, None), total, **more
         )  # fmt: skip
-    return Lamp(row.name, tinted(scale, radiance, None), size, total=total, **more)  # type: ignore[arg-type]
+    return Lamp(row.name, tinted(scale, radiance, None), size, total=total, **more)
+
+
+def _shaping(globe: Globe | None, normalize: bool, file: str) -> tuple[Globe | None, tuple[str, ...]]:
+    """What a profile multiplies by: its candela, or those over their mean, so that the flux stays."""
+    if globe is None or globe.lumens <= 0.0:
+        why = "cannot be read" if globe is None else "gives no light"
+        return None, (f"its profile '{file}' {why}; it shines evenly",)
+    return (replace(globe, candela=globe.candela / mean_candela(globe)) if normalize else globe), ()
 
 
 def _picture(get: Inputs) -> Lookup | None:

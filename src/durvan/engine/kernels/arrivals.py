@@ -10,25 +10,33 @@ import math
 import numpy as np
 
 from durvan.engine.kernels import lights
+from durvan.engine.kernels.fog import let_through, phase
 from durvan.engine.kernels.lattice import number
 from durvan.engine.kernels.surfaces import H_NG, H_NS, H_P, H_T1, H_T2, clear_way, lift
 from durvan.engine.kernels.world import (
     A_FAR,
+    A_FOG,
     A_LIGHT,
     A_LIGHTINGS,
     AREA,
+    ASKED,
     AXIS_X,
+    AXIS_Y,
     AXIS_Z,
     CHANCE,
     COS_DISC,
     F8,
+    F_FORWARD,
     GROUP,
+    I_WIDTH,
     KIND,
     LIGHT,
     LIGHTING,
+    LIT,
     N_FAR,
     N_LIGHTINGS,
     ORIGIN,
+    OWN,
     RADIANCE,
     SHADOWS,
     SIZE,
@@ -47,10 +55,13 @@ def emitted(
     """What a solid light sends along a ray that met it, and the probability per steradian of looking there."""
     light = w.i4[A_LIGHT] + l * LIGHT
     kind = int(w.f8[light + KIND])
+    r = g = b = 1.0
     if kind == RECT or kind == DISK:
         cosine = dx * w.f8[light + AXIS_Z] + dy * w.f8[light + AXIS_Z + 1] + dz * w.f8[light + AXIS_Z + 2]
         if cosine <= 0.0:
             return 0.0, 0.0, 0.0, 0.0
+        if w.f8[light + I_WIDTH] > 0.0:
+            r, g, b = _picture_met(w, light, px + t * dx, py + t * dy, pz + t * dz)
     elif kind == SPHERE:
         # only its outside shines: a ray that comes out of it has met it already
         x, y, z = (
@@ -80,7 +91,16 @@ def emitted(
                 return 0.0, 0.0, 0.0, 0.0
     k = lights.shaped(w, light, -dx, -dy, -dz) * lights.decayed(w, light, t)
     pdf = lights.area_pdf(w, light, px, py, pz, dx, dy, dz, t, cosine)
-    return w.f8[light + RADIANCE] * k, w.f8[light + RADIANCE + 1] * k, w.f8[light + RADIANCE + 2] * k, pdf
+    return w.f8[light + RADIANCE] * k * r, w.f8[light + RADIANCE + 1] * k * g, w.f8[light + RADIANCE + 2] * k * b, pdf
+
+
+@inner
+def _picture_met(w: World, light: int, x: float, y: float, z: float) -> tuple[float, float, float]:
+    """The picture on a panel where it was met."""
+    x, y, z = x - w.f8[light + ORIGIN], y - w.f8[light + ORIGIN + 1], z - w.f8[light + ORIGIN + 2]
+    u = x * w.f8[light + AXIS_X] + y * w.f8[light + AXIS_X + 1] + z * w.f8[light + AXIS_X + 2]
+    v = x * w.f8[light + AXIS_Y] + y * w.f8[light + AXIS_Y + 1] + z * w.f8[light + AXIS_Y + 2]
+    return lights.pictured(w, light, u / w.f8[light + SIZE] + 0.5, v / w.f8[light + SIZE + 1] + 0.5)
 
 
 @small
@@ -104,6 +124,7 @@ def look_at_light(
     w: World,
     lighting: int,
     hit: F8,
+    thing: int,
     rec: F8,
     ox: float,
     oy: float,
@@ -125,7 +146,10 @@ def look_at_light(
 ) -> None:
     """Light that comes straight from one light of a lighting, scattered towards the eye (`o` in the tangent frame)."""
     l = lights.pick(w, lighting, number(key, starts, index, base + 1))
-    chance = w.f8[w.i4[A_LIGHT] + l * LIGHT + CHANCE]
+    row = w.i4[A_LIGHT] + l * LIGHT
+    chance = w.f8[row + CHANCE]
+    if not lights.is_listed(w, row, LIT, thing):
+        return
     px, py, pz = hit[H_P], hit[H_P + 1], hit[H_P + 2]
     dx, dy, dz, d, r, g, b, pdf, only = lights.sample(
         w,
@@ -157,9 +181,10 @@ def look_at_light(
     if fr + fg + fb <= 0.0:
         return
     k = abs(iz) / (pdf * chance)
-    if w.f8[w.i4[A_LIGHT] + l * LIGHT + SHADOWS] != 0.0:
-        if not only:
-            k *= share(pdf * chance, p)
+    if not only and w.f8[row + ASKED] == 0.0:
+        k *= share(pdf * chance, p)
+    k *= let_through(w, px, py, pz, dx, dy, dz, d)
+    if w.f8[row + SHADOWS] != 0.0:
         e = lift(px, py, pz)
         s = e if ng > 0.0 else -e
         left = clear_way(
@@ -169,7 +194,39 @@ def look_at_light(
         if left <= 0.0:
             return
         k *= left
-    add(out, int(w.f8[w.i4[A_LIGHT] + l * LIGHT + GROUP]), tr * fr * k * r, tg * fg * k * g, tb * fb * k * b)
+    add(out, int(w.f8[row + GROUP]), tr * fr * k * r, tg * fg * k * g, tb * fb * k * b)
+
+
+@inner
+def look_from_fog(
+    w: World, lighting: int, px: float, py: float, pz: float, dx: float, dy: float, dz: float, tr: float, tg: float, tb: float,
+    key: np.uint64, starts: F8, index: int, base: int, registers: F8, point: F8, other: F8, spare: F8, out: F8,
+) -> None:  # fmt: skip
+    """Light that comes straight from one light of a lighting to a place in the fog, scattered against the ray `d`."""
+    l = lights.pick(w, lighting, number(key, starts, index, base + 1))
+    row = w.i4[A_LIGHT] + l * LIGHT
+    chance = w.f8[row + CHANCE]
+    x, y, z, d, r, g, b, pdf, only = lights.sample(
+        w,
+        l,
+        px,
+        py,
+        pz,
+        number(key, starts, index, base + 2),
+        number(key, starts, index, base + 3),
+        registers,
+        point,
+        other,
+    )
+    if pdf <= 0.0 or chance <= 0.0 or r + g + b <= 0.0:
+        return
+    p = phase(w.f8[w.i4[A_FOG] + F_FORWARD], dx * x + dy * y + dz * z)
+    k = p / (pdf * chance) * let_through(w, px, py, pz, x, y, z, d)
+    if not only and w.f8[row + ASKED] == 0.0:
+        k *= share(pdf * chance, p)
+    if w.f8[row + SHADOWS] != 0.0:
+        k *= clear_way(w, px, py, pz, x, y, z, d * 0.99999, lighting, l, registers, point, other, spare)
+    add(out, int(w.f8[row + GROUP]), tr * k * r, tg * k * g, tb * k * b)
 
 
 @inner
@@ -194,7 +251,7 @@ def from_afar(
             r, g, b, q = lights.dome_light(w, light, dx, dy, dz)
         k1 = 1.0
         if pdf > 0.0:
-            k1 = share(pdf, q * w.f8[light + CHANCE]) if w.f8[light + SHADOWS] != 0.0 else 0.0
+            k1 = share(pdf, q * w.f8[light + CHANCE]) if w.f8[light + ASKED] == 0.0 else 0.0
         add(out, int(w.f8[light + GROUP]), tr * r * k1, tg * g * k1, tb * b * k1)
 
 
@@ -210,14 +267,21 @@ def glow_seen(
         if (alive >> lighting) & 1 == 0:
             continue
         k, group = 1.0, lighting
+        r, g, b = rec[REC_GLOW], rec[REC_GLOW + 1], rec[REC_GLOW + 2]
         if glowing >= 0:
             light = w.i4[A_LIGHT] + (w.i4[w.i4[A_LIGHTINGS] + 2 * lighting] + glowing) * LIGHT
             group = int(w.f8[light + GROUP])
-            if pdf > 0.0:
+            if w.f8[light + OWN] == 1.0:
+                if cosine <= 0.0:
+                    continue
+                r, g, b = w.f8[light + RADIANCE], w.f8[light + RADIANCE + 1], w.f8[light + RADIANCE + 2]
+            if pdf > 0.0 and w.f8[light + ASKED] == 1.0:
+                k = 0.0
+            elif pdf > 0.0:
                 k = share(pdf, far2 / (max(abs(cosine), 1e-6) * w.f8[light + AREA]) * w.f8[light + CHANCE])
         elif pdf > 0.0:
             k = 0.0
-        add(out, group, tr * rec[REC_GLOW] * k, tg * rec[REC_GLOW + 1] * k, tb * rec[REC_GLOW + 2] * k)
+        add(out, group, tr * r * k, tg * g * k, tb * b * k)
 
 
 @small
@@ -237,5 +301,5 @@ def arrive(
     light = w.i4[A_LIGHT] + l * LIGHT
     k = 1.0
     if pdf > 0.0:
-        k = share(pdf, q * w.f8[light + CHANCE]) if w.f8[light + SHADOWS] != 0.0 else 0.0
+        k = share(pdf, q * w.f8[light + CHANCE]) if w.f8[light + ASKED] == 0.0 else 0.0
     add(out, int(w.f8[light + GROUP]), tr * r * k, tg * g * k, tb * b * k)

@@ -11,6 +11,8 @@ from durvan.engine.kernels.world import (
     A_LIGHT,
     A_LIGHT_SUM,
     A_LIGHTINGS,
+    A_LISTS,
+    A_PROFILES,
     A_TRIANGLE,
     AREA,
     AXIS_X,
@@ -25,25 +27,34 @@ from durvan.engine.kernels.world import (
     DECAY,
     F8,
     FOCUS,
+    I_AT,
+    I_HEIGHT,
+    I_WIDTH,
     INNER,
     KIND,
     LIGHT,
     ORIGIN,
     OUTER,
+    OWN,
     PROFILE,
     RADIANCE,
+    REACH,
     SIZE,
+    START,
     T_CORNER,
     T_FLAT,
     T_MATERIAL,
     T_UV,
+    TABLE,
     TRIANGLE,
     TRIANGLE_SIZE,
+    WHOLE,
     World,
 )
 from durvan.optics.jit import beyond, inner, small
 from durvan.optics.light_shapes import CYLINDER, DISK, DOME, FAR, GLOW, POINT, RECT, SPHERE
 from durvan.optics.lobes.layout import GLOW as REC_GLOW
+from durvan.optics.lobes.layout import OPACITY
 from durvan.optics.lobes.turns import turn
 
 INFINITE = 1e20
@@ -59,9 +70,12 @@ def pick(w: World, lighting: int, u: float) -> int:
 
 @inner
 def shaped(w: World, light: int, dx: float, dy: float, dz: float) -> float:
-    """What the cone and focus of a light leave of it in a direction away from it."""
+    """What the cone, the focus and the profile of a light leave of it in a direction away from it."""
+    measured = 1.0
+    if w.f8[light + TABLE] > 0.0:
+        measured = _measured(w, light, dx, dy, dz)
     if w.f8[light + OUTER] >= math.pi and w.f8[light + FOCUS] == 0.0:
-        return 1.0
+        return measured
     c = -(dx * w.f8[light + AXIS_Z] + dy * w.f8[light + AXIS_Z + 1] + dz * w.f8[light + AXIS_Z + 2])
     value = 1.0
     if w.f8[light + OUTER] < math.pi:
@@ -73,15 +87,76 @@ def shaped(w: World, light: int, dx: float, dy: float, dz: float) -> float:
             value = 1.0 - t if w.f8[light + PROFILE] == 1.0 else 1.0 - t * t * (3.0 - 2.0 * t)
     if w.f8[light + FOCUS] > 0.0:
         value *= abs(c) ** w.f8[light + FOCUS]
-    return value
+    return value * measured
+
+
+@inner
+def _measured(w: World, light: int, dx: float, dy: float, dz: float) -> float:
+    """The factor of a light's profile in a direction away from it: straight between angles and between planes."""
+    x = dx * w.f8[light + AXIS_X] + dy * w.f8[light + AXIS_X + 1] + dz * w.f8[light + AXIS_X + 2]
+    y = dx * w.f8[light + AXIS_Y] + dy * w.f8[light + AXIS_Y + 1] + dz * w.f8[light + AXIS_Y + 2]
+    z = dx * w.f8[light + AXIS_Z] + dy * w.f8[light + AXIS_Z + 1] + dz * w.f8[light + AXIS_Z + 2]
+    first = w.i4[A_PROFILES] + int(w.f8[light + TABLE]) - 1
+    planes, angles = int(w.f8[first]), int(w.f8[first + 1])
+    gammas = first + 2
+    gamma = math.degrees(math.atan2(math.sqrt(x * x + y * y), -z))
+    column = min(_search(w.f8, gammas, angles, gamma), angles - 2)
+    v = (gamma - w.f8[gammas + column]) / max(w.f8[gammas + column + 1] - w.f8[gammas + column], 1e-12)
+    v = min(max(v, 0.0), 1.0)
+    row, u = 0, 0.0
+    if planes > 2:
+        turned = gammas + angles
+        plane = math.degrees(math.atan2(y, x)) % 360.0
+        row = min(_search(w.f8, turned, planes, plane), planes - 2)
+        u = (plane - w.f8[turned + row]) / max(w.f8[turned + row + 1] - w.f8[turned + row], 1e-12)
+        u = min(max(u, 0.0), 1.0)
+    low = gammas + angles + planes + row * angles + column
+    high = low + angles
+    return (1.0 - u) * ((1.0 - v) * w.f8[low] + v * w.f8[low + 1]) + u * ((1.0 - v) * w.f8[high] + v * w.f8[high + 1])
 
 
 @small
 def decayed(w: World, light: int, distance: float) -> float:
-    """The factor by which a light of another decay differs from the inverse square, at a distance in metres."""
+    """The factor by which a light of another decay differs from the inverse square, at a distance in metres: they are as
+    strong where the other one starts, and nearer than that it stays so. Past its reach there is none.
+    """
+    if 0.0 < w.f8[light + REACH] < distance:
+        return 0.0
     if w.f8[light + DECAY] == 2.0:
         return 1.0
-    return distance if w.f8[light + DECAY] == 1.0 else distance * distance
+    start = w.f8[light + START]
+    k = distance / start
+    return k * k if w.f8[light + DECAY] == 0.0 or k < 1.0 else k
+
+
+@small
+def is_listed(w: World, light: int, which: int, thing: int) -> bool:
+    """Whether a list of a light (`LIT` or `BARS`) holds an object; one that there is not holds everything."""
+    first = int(w.f8[light + which])
+    if first < 0 or thing < 0:
+        return True
+    return (w.i4[w.i4[A_LISTS] + first + (thing >> 5)] >> (thing & 31)) & 1 != 0
+
+
+@inner
+def pictured(w: World, light: int, u: float, v: float) -> tuple[float, float, float]:
+    """The picture on a panel at a place from 0 to 1 along +X and +Y in the light's axes. It stands upright to who looks at
+    the side that shines: its left lies at +X and its top at +Y, as UsdLux has it.
+    """
+    width, height = int(w.f8[light + I_WIDTH]), int(w.f8[light + I_HEIGHT])
+    fx, fy = (1.0 - u) * width - 0.5, (1.0 - v) * height - 0.5
+    x0, y0 = int(math.floor(fx)), int(math.floor(fy))
+    fx, fy = fx - x0, fy - y0
+    r = g = b = 0.0
+    first = w.i4[A_DOME] + int(w.f8[light + I_AT])
+    for corner in range(4):
+        across, down = corner & 1, corner >> 1
+        k = (fx if across else 1.0 - fx) * (fy if down else 1.0 - fy)
+        texel = first + 3 * (min(max(y0 + down, 0), height - 1) * width + min(max(x0 + across, 0), width - 1))
+        r += k * w.f4[texel]
+        g += k * w.f4[texel + 1]
+        b += k * w.f4[texel + 2]
+    return r, g, b
 
 
 @inner
@@ -274,11 +349,15 @@ def sample(
             )
             point[2], point[3], point[4], point[5] = qx, qy, qz, 1.0
             rec = resolve(w, int(at[T_MATERIAL]), point, registers, rec)
-            r, g, b = rec[REC_GLOW], rec[REC_GLOW + 1], rec[REC_GLOW + 2]
+            k = 1.0 if w.f8[light + WHOLE] == 1.0 else min(max(rec[OPACITY], 0.0), 1.0)
+            r, g, b = k * rec[REC_GLOW], k * rec[REC_GLOW + 1], k * rec[REC_GLOW + 2]
     else:
         if kind == RECT:
             lx, ly = (u - 0.5) * w.f8[light + SIZE], (v - 0.5) * w.f8[light + SIZE + 1]
             nx, ny, nz = -w.f8[light + AXIS_Z], -w.f8[light + AXIS_Z + 1], -w.f8[light + AXIS_Z + 2]
+            if w.f8[light + I_WIDTH] > 0.0:
+                pr, pg, pb = pictured(w, light, u, v)
+                r, g, b = r * pr, g * pg, b * pb
         elif kind == DISK:
             k = w.f8[light + SIZE] * math.sqrt(u)
             cosine, sine = turn(v)
@@ -302,7 +381,7 @@ def sample(
         return 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, False
     dx, dy, dz = dx / d, dy / d, dz / d
     cosine = -(dx * nx + dy * ny + dz * nz)
-    if kind != GLOW and cosine <= 0.0:
+    if (kind != GLOW or w.f8[light + OWN] == 1.0) and cosine <= 0.0:
         return dx, dy, dz, d, 0.0, 0.0, 0.0, 0.0, False
     k = shaped(w, light, -dx, -dy, -dz) * decayed(w, light, d)
     pdf = d * d / (max(abs(cosine), 1e-6) * w.f8[light + AREA])

@@ -10,8 +10,9 @@ import math
 import numpy as np
 
 from durvan.engine.kernels import lights
-from durvan.engine.kernels.arrivals import arrive, from_afar, glow_seen, lit, look_at_light
+from durvan.engine.kernels.arrivals import arrive, from_afar, glow_seen, lit, look_at_light, look_from_fog
 from durvan.engine.kernels.below import walk
+from durvan.engine.kernels.fog import scattered, scatters_at
 from durvan.engine.kernels.lattice import number
 from durvan.engine.kernels.rays import LIGHTS, NOTHING, THINGS, nearest
 from durvan.engine.kernels.surfaces import (
@@ -28,20 +29,26 @@ from durvan.engine.kernels.surfaces import (
     surface_at,
 )
 from durvan.engine.kernels.world import (
+    A_FOG,
     A_LIGHT,
     A_MATERIAL,
     A_SHAPES,
     A_TRIANGLE,
     F8,
+    F_ALBEDO,
     LIGHT,
     LIGHTING,
     M_PLAIN,
     MATERIAL,
+    N_FOG,
     N_LIGHTINGS,
     S_LIGHT,
+    SEEN,
     SHAPE,
     T_LIGHT,
+    T_OBJECT,
     TRIANGLE_SIZE,
+    WHOLE,
     World,
 )
 from durvan.optics.jit import inner
@@ -52,6 +59,7 @@ from durvan.optics.lobes.layout import KIND as LOBE_KIND
 from durvan.optics.lobes.turns import turn
 
 EACH = 8  # numbers that a bounce uses
+FOG_AT = 20000  # where those of the fog begin
 
 
 @inner
@@ -91,11 +99,52 @@ def path(
     alive = (1 << lightings) - 1
     while True:
         t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, far, THINGS | LIGHTS * alive)
+        if w.i4[N_FOG] != 0:
+            s = scatters_at(
+                w,
+                ox,
+                oy,
+                oz,
+                dx,
+                dy,
+                dz,
+                near,
+                t if prim != NOTHING else far,
+                number(key, starts, index, FOG_AT + 8 * bounce + cuts),
+            )
+            if s >= 0.0:
+                if bounce > bounces:
+                    return
+                fog, base = w.i4[A_FOG], FOG_AT + 4000 + 8 * bounce
+                px, py, pz = ox + s * dx, oy + s * dy, oz + s * dz
+                tr, tg, tb = tr * w.f8[fog + F_ALBEDO], tg * w.f8[fog + F_ALBEDO + 1], tb * w.f8[fog + F_ALBEDO + 2]
+                for lighting in range(lightings):
+                    if (alive >> lighting) & 1 != 0 and lit(w, lighting):
+                        look_from_fog(
+                            w, lighting, px, py, pz, dx, dy, dz, tr, tg, tb, key, starts, index, base, registers, point, other,
+                            spare, out,
+                        )  # fmt: skip
+                dx, dy, dz, pdf = scattered(
+                    w, dx, dy, dz, number(key, starts, index, base + 4), number(key, starts, index, base + 5)
+                )
+                if bounce > 3:
+                    keep = min(max(tr, max(tg, tb)), 0.95)
+                    if keep <= 0.0 or number(key, starts, index, base + 7) >= keep:
+                        return
+                    tr, tg, tb = tr / keep, tg / keep, tb / keep
+                ox, oy, oz = px, py, pz
+                near, far = 0.0, lights.INFINITE
+                cuts = 0
+                bounce += 1
+                continue
         if prim == NOTHING:
             from_afar(w, alive, dx, dy, dz, tr, tg, tb, pdf, out)
             return
         if prim < 0 and w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_LIGHT] >= 0.0:
             l = int(w.f8[w.i4[A_SHAPES] + (-1 - prim) * SHAPE + S_LIGHT])
+            if bounce == 0 and w.f8[w.i4[A_LIGHT] + l * LIGHT + SEEN] == 0.0:
+                near = past(t)
+                continue
             x, y, z = px - ox, py - oy, pz - oz  # the probability is seen from where the ray was scattered
             arrive(w, l, px, py, pz, dx, dy, dz, t + math.sqrt(x * x + y * y + z * z), tr, tg, tb, pdf, out)
             alive &= ~(1 << int(w.f8[w.i4[A_LIGHT] + l * LIGHT + LIGHTING]))
@@ -105,10 +154,23 @@ def path(
             continue
         m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
         glowing = int(w.f4[w.i4[A_TRIANGLE] + prim * TRIANGLE_SIZE + T_LIGHT]) if prim >= 0 else -1
+        if glowing >= 0 and bounce == 0 and w.f8[w.i4[A_LIGHT] + glowing * LIGHT + SEEN] == 0.0:
+            near = past(t)
+            continue
         if bounce > bounces and pdf > 0.0 and glowing < 0 and w.i4[w.i4[A_MATERIAL] + m * MATERIAL + M_PLAIN] == 1:
             return
         rec = prepare(w, m, hit, dx, dy, dz, point, registers, room)
         base = 4 + bounce * EACH
+        thing = int(w.f4[w.i4[A_TRIANGLE] + prim * TRIANGLE_SIZE + T_OBJECT]) if prim >= 0 else -1
+        gx, gy, gz = hit[H_NG], hit[H_NG + 1], hit[H_NG + 2]
+        out_there = -(dx * gx + dy * gy + dz * gz)
+        # what lights as a whole does so however much of it is cut out; to the camera it is what is left of it
+        shone = (
+            glowing >= 0 and bounce > 0 and rec[OPACITY] < 1.0 and w.f8[w.i4[A_LIGHT] + glowing * LIGHT + WHOLE] == 1.0
+        )
+        if shone:
+            x, y, z = hit[H_P] - px, hit[H_P + 1] - py, hit[H_P + 2] - pz
+            glow_seen(w, alive, glowing, rec, x * x + y * y + z * z, out_there, tr, tg, tb, pdf, out)
         if (
             rec[OPACITY] < 1.0
             and number(key, starts, index, base if cuts == 0 else 4000 + MOST_CUTS * bounce + cuts) >= rec[OPACITY]
@@ -118,13 +180,11 @@ def path(
             if cuts > MOST_CUTS:
                 return
             continue
-        gx, gy, gz = hit[H_NG], hit[H_NG + 1], hit[H_NG + 2]
-        out_there = -(dx * gx + dy * gy + dz * gz)
         if out_there < 0.0 and rec[MURK] + rec[MURK + 1] + rec[MURK + 2] > 0.0:
             tr *= math.exp(-min(rec[MURK] * t, 80.0))
             tg *= math.exp(-min(rec[MURK + 1] * t, 80.0))
             tb *= math.exp(-min(rec[MURK + 2] * t, 80.0))
-        if rec[REC_GLOW] + rec[REC_GLOW + 1] + rec[REC_GLOW + 2] > 0.0:
+        if not shone and (glowing >= 0 or rec[REC_GLOW] + rec[REC_GLOW + 1] + rec[REC_GLOW + 2] > 0.0):
             x, y, z = hit[H_P] - px, hit[H_P + 1] - py, hit[H_P + 2] - pz
             glow_seen(w, alive, glowing, rec, x * x + y * y + z * z, out_there, tr, tg, tb, pdf, out)
         if bounce > bounces or int(rec[COUNT]) == 0:
@@ -145,7 +205,7 @@ def path(
             if (alive >> lighting) & 1 == 0 or not lit(w, lighting):
                 continue
             look_at_light(
-                w, lighting, hit, rec, lx, ly, lz, tr, tg, tb, key, starts, index, base, chances, registers, point, other, spare,
+                w, lighting, hit, thing, rec, lx, ly, lz, tr, tg, tb, key, starts, index, base, chances, registers, point, other, spare,
                 False, out,
             )  # fmt: skip
         ix, iy, iz, wr, wg, wb, p, mirror, chosen = stack.sample(
@@ -173,7 +233,7 @@ def path(
                 if (alive >> lighting) & 1 == 0 or not lit(w, lighting):
                     continue
                 look_at_light(
-                    w, lighting, hit, rec, 0.0, 0.0, 1.0, tr, tg, tb, key, starts, index, 600 + base, chances, registers, point, other,
+                    w, lighting, hit, thing, rec, 0.0, 0.0, 1.0, tr, tg, tb, key, starts, index, 600 + base, chances, registers, point, other,
                     spare, True, out,
                 )  # fmt: skip
             a = math.sqrt(number(key, starts, index, 604 + base))

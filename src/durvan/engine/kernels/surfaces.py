@@ -6,14 +6,18 @@ import math
 
 import numpy as np
 
+from durvan.engine.kernels.lights import is_listed
 from durvan.engine.kernels.programs import height, resolve
-from durvan.engine.kernels.rays import CUT_OUT, NOTHING, in_the_way, nearest
+from durvan.engine.kernels.rays import CUT_OUT, NOTHING, THINGS, in_the_way, nearest
 from durvan.engine.kernels.world import (
+    A_LIGHT,
     A_MATERIAL,
     A_SHAPES,
     A_TRIANGLE,
+    BARS,
     F4,
     F8,
+    LIGHT,
     M_FRAME,
     MATERIAL,
     N_CUT_OUTS,
@@ -28,6 +32,7 @@ from durvan.engine.kernels.world import (
     T_FLAT,
     T_MATERIAL,
     T_NORMAL,
+    T_OBJECT,
     T_SMOOTH,
     T_UV,
     TRIANGLE_SIZE,
@@ -37,6 +42,7 @@ from durvan.optics.jit import beyond, inner, small
 from durvan.optics.lobes.layout import NORMAL, OPACITY, RELIEF
 
 MOST_CUTS = 64  # surfaces that are not there, one behind the other
+MOST_BARS = 4096  # surfaces that throw no shadow of a light with a list
 AWAY = 2e-6  # how far from a surface a ray starts, for each metre of its place: some thirty steps of single precision
 
 
@@ -276,17 +282,27 @@ def clear_way(
     room: F8,
     hit: F8,
 ) -> float:
-    """How much of a light comes along a way: 1, 0, or what cut-outs leave."""
-    if in_the_way(w, ox, oy, oz, dx, dy, dz, distance, lighting, light):
-        return 0.0
-    if w.i4[N_CUT_OUTS] == 0:
-        return 1.0
+    """How much of a light comes along a way: 1, 0, or what cut-outs leave. A light with a list of what throws its shadows
+    passes everything else.
+    """
+    row = w.i4[A_LIGHT] + light * LIGHT
+    barred = w.f8[row + BARS] >= 0.0
+    if not barred:
+        if in_the_way(w, ox, oy, oz, dx, dy, dz, distance, lighting, light):
+            return 0.0
+        if w.i4[N_CUT_OUTS] == 0:
+            return 1.0
     left = 1.0
     near = 0.0
-    for _ in range(MOST_CUTS):
-        t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, distance, CUT_OUT)
+    for _ in range(MOST_BARS if barred else MOST_CUTS):
+        t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, distance, THINGS if barred else CUT_OUT)
         if prim == NOTHING:
             return left
+        if barred:
+            thing = int(w.f4[w.i4[A_TRIANGLE] + prim * TRIANGLE_SIZE + T_OBJECT]) if prim >= 0 else -1
+            if not is_listed(w, row, BARS, thing):
+                near = past(t)
+                continue
         m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
         put_point(hit, dx, dy, dz, point)
         rec = resolve(w, m, point, registers, room)

@@ -35,7 +35,20 @@ GROUP = 26
 TRIANGLE = 27
 COS_DISC = 28  # of a far light: cosine of its half angle
 LIGHTING = 29  # which lighting it belongs to
-LIGHT = 32
+START = 30  # metres from which a light that does not weaken with the square does as it does; nearer it is as bright as there
+REACH = 31  # metres past which nothing comes; 0 for no end
+ASKED = 32  # 1: it gives what it gives only to who asks for it, as one without shadows does, and one with lists
+SEEN = 33  # 0: the camera looks past it
+TABLE = 34  # of its profile in A_PROFILES, from 1; 0 for none
+I_AT, I_WIDTH, I_HEIGHT = 35, 36, 37  # of the picture on a panel, among those of domes; width 0 for none
+LIT, BARS = (
+    38,
+    39,
+)  # the first words of its lists in A_LISTS: what it lights, what throws its shadows; −1 for everything
+OWN = 40  # of a triangle: 1 for a mesh that is a light, whose radiance stands here and which shines outwards only
+WHOLE = 41  # of a triangle: 1 for a glow that lights as if it were solid, however much of it is cut out
+MEAN = 42  # of a picture on a panel, of a profile: the mean factor on its radiance
+LIGHT = 44
 # Of a dome its axes in the world stand as those of other lights do, and where its picture lies in place of the origin:
 D_PICTURE, D_ROWS, D_COLUMNS = ORIGIN, ORIGIN + 1, ORIGIN + 2  # in the tables of domes
 D_HEIGHT, D_WIDTH = SIZE, SIZE + 1
@@ -64,6 +77,14 @@ C_FAR = 17
 C_RIGHT = 18
 C_UP = 21
 CAMERA = 24
+
+# Fog: the ball that it fills, and what it does there
+F_MIDDLE = 0
+F_RADIUS = 3
+F_DENSITY = 4  # of what is scattered and taken away, per metre
+F_ALBEDO = 5
+F_FORWARD = 8  # mean cosine of the angle of scattering (Henyey and Greenstein 1941)
+FOG = 9
 
 # A picture
 P_OFFSET, P_WIDTH, P_HEIGHT, P_WRAP_U, P_WRAP_V = range(5)
@@ -104,8 +125,11 @@ A_LIGHTINGS = 12  # i4: [lightings, 2] the first of its lights and the one after
 A_FAR = 13  # i4: lights that are seen where nothing else is
 A_DOME = 14  # f4: pictures of domes, three numbers a pixel, top row first
 A_DOME_SUMS = 15  # f8: of each dome its rows [height + 1] and columns [height, width + 1] summed
+A_PROFILES = 17  # f8: of each how many planes and angles, the angles, the planes, and a row of factors for each plane
+A_LISTS = 18  # i4: a bit for each object, from the lowest of each word
+A_FOG = 19  # f8: FOG numbers
 A_FIRST = 16  # i4: the number of the first triangle or body of each of the tree's geometries
-N_CUT_OUTS, N_LIGHTINGS, N_FAR = range(20, 23)  # how many there are
+N_CUT_OUTS, N_LIGHTINGS, N_FAR, N_FOG = range(20, 24)  # how many there are
 HEAD = 32
 
 

@@ -145,7 +145,9 @@ class StageReader:
             return  # what a material is bound to wears nothing
         if kind == "Mesh":
             self.raw.meshes += 1
-            if prim.HasAPI(UsdLux.MeshLightAPI):
+            if prim.HasAPI(UsdLux.MeshLightAPI) or any(
+                str(n).endswith(":kind") for n in prim.GetAuthoredPropertyNames()
+            ):
                 self._bag(prim, Kind.LIGHT)
         elif kind == "Shader":
             self.raw.oddities.append(
@@ -402,11 +404,9 @@ class StageReader:
         if thing.prim_type.startswith("DomeLight"):
             self._turn(prim, thing)
         if kind is Kind.LIGHT:
-            thing.linked_lists = tuple(
-                relation.GetName()
-                for relation in prim.GetAuthoredRelationships()
-                if relation.GetName().startswith("collection:") and relation.HasAuthoredTargets()
-            )
+            for relation in prim.GetAuthoredRelationships():
+                if relation.HasAuthoredTargets() and not relation.GetName().startswith("material:binding"):
+                    thing.attributes[relation.GetName()] = " ".join(map(str, relation.GetForwardedTargets()))
             imageable = UsdGeom.Imageable(prim)
             if imageable and imageable.ComputeVisibility(_FIRST) == "invisible":
                 thing.attributes[VISIBILITY] = "invisible"

@@ -16,6 +16,7 @@ from durvan.scene.graph import Value
 TYPES = {
     "float": "float", "int": "int", "bool": "bool", "color": "color3f", "vector2": "float2", "vector3": "float3",
     "vector4": "float4", "file": "asset", "token": "token", "string": "string", "normal": "normal3f", "int2": "int2",
+    "paths": "rel",
 }  # fmt: skip
 
 
@@ -133,6 +134,8 @@ def literal(kind: str, value: Value) -> str:
     """A value as it stands in usda, for a type that a property has."""
     if kind == "file":
         return asset(str(value))
+    if kind == "paths":
+        return "[" + ", ".join(f"<{path}>" for path in str(value).split()) + "]"
     if kind in ("token", "string"):
         return quoted(str(value))
     if isinstance(value, bool):

@@ -64,6 +64,8 @@ def _put(layer: Layer, path: str, thing: WrittenThing, written: Written) -> None
         _property(spec, f"{prefix}{name}", one)
     if thing.yaw is not None:
         spec.lines.extend(_turned(thing.yaw, written.up_axis))
+    if thing.towards is not None:
+        spec.lines.extend(_standing(thing.towards, written.up_axis))
     for name, of in thing.outputs.items():
         spec.lines.append(f"{TYPES[of]} outputs:{name}")
 
@@ -84,6 +86,19 @@ def _turned(yaw: float, up_axis: str) -> list[str]:
     lines = [f"float {_UP} = 90"] if up_axis == "Z" else []
     lines.append(f"float {_TURN} = {number(yaw)}")
     return [*lines, f"uniform token[] xformOpOrder = [{', '.join(map(quoted, order))}]"]
+
+
+def _standing(towards: tuple[float, float], up_axis: str) -> list[str]:
+    """The transform of a light that shines along −Z from where it stands in the sky (azimuth and elevation, degrees), with
+    north at −Z, or at +Y where Z is up.
+    """
+    azimuth, elevation = towards
+    about, turn, lift = ("Z", -azimuth, elevation - 90.0) if up_axis == "Z" else ("Y", 180.0 - azimuth, -elevation)
+    across, up = f"xformOp:rotate{about}:azimuth", "xformOp:rotateX:elevation"
+    order = ", ".join(map(quoted, ("!resetXformStack!", across, up)))
+    return [
+        f"double {across} = {turn!r}", f"double {up} = {lift!r}", f"uniform token[] xformOpOrder = [{order}]",
+    ]  # fmt: skip
 
 
 def write(written: Written, file: Path) -> None:
@@ -152,12 +167,30 @@ def _thing(layer: Any, prim: Any, wanted: WrittenThing) -> WrittenThing:
     if wanted.yaw is not None:
         turn = at(of(_TURN))
         thing.yaw = float(turn.default) if turn is not None else None
+    if wanted.towards is not None:
+        thing.towards = _stood(layer, prim)
     prefix = "inputs:" if wanted.form in (Form.NODE, Form.CHANGES) else ""
     for name, one in wanted.properties.items():
+        if one.type == "paths":
+            list_ = layer.GetRelationshipAtPath(of(prefix + name))
+            if list_ is not None:
+                thing.properties[name] = Property("paths", " ".join(map(str, list_.targetPathList.explicitItems)))
+            continue
         spec = at(of(prefix + name))
         if spec is not None:
             thing.properties[name] = _found(spec, one)
     return thing
+
+
+def _stood(layer: Any, prim: Any) -> tuple[float, float] | None:
+    """Where a far light stands in the sky by its transform."""
+    for about in "YZ":
+        turn = layer.GetAttributeAtPath(prim.path.AppendProperty(f"xformOp:rotate{about}:azimuth"))
+        lift = layer.GetAttributeAtPath(prim.path.AppendProperty("xformOp:rotateX:elevation"))
+        if turn is not None and lift is not None:
+            one, two = float(turn.default), float(lift.default)
+            return (180.0 - one, -two) if about == "Y" else (-one, two + 90.0)
+    return None
 
 
 def _type(spec: Any) -> str:

@@ -122,7 +122,7 @@ def render(
         raise MisuseError("passes are written into an .exr.", advice="Name the picture so, or leave --passes out.")
     eye = staging.choose_camera(session.scene, wanted)
     compiling.ensure(report)
-    things = session.plan.target_things if target else list(session.scene.things.values())
+    things = session.plan.target_things if target else session.scene.own
     report(Step("Reading shapes"))
     file = Path(session.scene.file)
     shapes = reader(file).shapes(file, report)

@@ -71,7 +71,9 @@ def measure(built: Built, probes: Sequence[Probe], effort: float = 1.0, stop: St
 
 
 def distances(built: Built, places: Sequence[tuple[float, float, float]], directions: Floats) -> Floats:
-    """How far it is from each place to the next thing in some directions [n, 3]: [places, n] in metres; −1 for nothing."""
+    """How far it is from each place to the next thing in some directions [n, 3]: [places, n] in metres; below 0 where the thing
+    is seen from behind, 0 for nothing.
+    """
     rows = np.array([[*place, 0.0, 0.0, 0.0, -1.0] for place in places]).reshape(-1, probing.PROBE)
     out = np.zeros((len(rows), len(directions)))
     probing.distances(built.world, rows, np.ascontiguousarray(directions, dtype=np.float64), out)
@@ -115,4 +117,4 @@ def _counts(
     wanted = counts.sum() * probes * effort
     scale = effort * min(1.0, _MOST / max(wanted, 1.0))
     floor = np.minimum(counts, _LEAST)
-    return np.maximum(np.round(counts * scale), floor).astype(np.int32)
+    return np.asarray(np.maximum(np.round(counts * scale), floor), dtype=np.int32)

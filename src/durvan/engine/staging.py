@@ -173,7 +173,7 @@ def stage(
     placed = []
     for thing in by_id.values():
         if thing.kind is Kind.LIGHT:
-            place = shapes.places.get(thing.id, np.eye(4))
+            place = np.array(thing.place).reshape(4, 4) if thing.place else shapes.places.get(thing.id, np.eye(4))
             placed += [
                 Placed(thing.name, lamp, place, path=thing.id) for lamp in lamps_of(thing, pack_of(thing), facts)
             ]

@@ -78,6 +78,54 @@ def usd_black_body(kelvin: float) -> tuple[float, float, float]:
     return (max(rgb[0] / weight, 0.0), max(rgb[1] / weight, 0.0), max(rgb[2] / weight, 0.0))
 
 
+_XYZ = ((0.4123908, 0.3575843, 0.1804808), (0.2126390, 0.7151687, 0.0721923), (0.0193308, 0.1191948, 0.9505322))
+
+
+def chromaticity(colour: Sequence[float]) -> tuple[float, float]:
+    """u′ and v′ (CIE 1976) of a linear Rec.709 colour; those of white for black.
+
+    >>> [round(part, 4) for part in chromaticity((1.0, 1.0, 1.0))]
+    [0.1978, 0.4683]
+    """
+    x, y, z = (sum(a * b for a, b in zip(row, colour, strict=True)) for row in _XYZ)
+    whole = x + 15.0 * y + 3.0 * z
+    return (4.0 * x / whole, 9.0 * y / whole) if whole > 1e-30 else (0.19783, 0.46834)
+
+
+def _locus(kelvin: float) -> tuple[float, float]:
+    """u and v (CIE 1960) of a black body (Krystek, Color Research and Application 10, 1985; good to 8e-5, 1000 to 15000 K)."""
+    t = kelvin
+    u = (0.860117757 + 1.54118254e-4 * t + 1.28641212e-7 * t * t) / (1.0 + 8.42420235e-4 * t + 7.08145163e-7 * t * t)
+    v = (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t * t) / (1.0 - 2.89741816e-5 * t + 1.61456053e-7 * t * t)
+    return u, v
+
+
+def kelvin_and_duv(colour: Sequence[float]) -> tuple[float, float]:
+    """Correlated colour temperature in kelvin and Duv of a linear Rec.709 colour: the nearest black body between 1000 and
+    25000 K in the diagram of CIE 1960, and how far from it, above 0 on the green side (ANSI C78.377).
+
+    >>> kelvin, duv = kelvin_and_duv((1.0, 1.0, 1.0))
+    >>> round(kelvin / 10), round(duv, 3)
+    (650, 0.003)
+    """
+    u, w = chromaticity(colour)
+    v = w * 2.0 / 3.0
+
+    def far(mired: float) -> float:
+        a, b = _locus(1e6 / mired)
+        return (a - u) ** 2 + (b - v) ** 2
+
+    steps = [40.0 * 25.0 ** (k / 200.0) for k in range(201)]
+    best = min(range(201), key=lambda k: far(steps[k]))
+    low, high = steps[max(best - 1, 0)], steps[min(best + 1, 200)]
+    for _ in range(60):  # golden section would save little
+        one, two = low + (high - low) / 3.0, high - (high - low) / 3.0
+        low, high = (low, two) if far(one) < far(two) else (one, high)
+    kelvin = 2e6 / (low + high)
+    a, b = _locus(kelvin)
+    return kelvin, math.copysign(math.hypot(a - u, b - v), v - b)
+
+
 def hue_fraction(degrees: float) -> float:
     """Degrees of hue as the fraction of a turn that MaterialX's hsvadjust counts in, within [0, 1)."""
     return math.fmod(math.fmod(degrees / 360.0, 1.0) + 1.0, 1.0)

@@ -63,7 +63,7 @@ def _views(session: Session, camera: Thing, report: Report) -> tuple[bytes, ...]
     file = Path(session.scene.file)
     shapes = reader(file).shapes(file, report)
     meant = {thing.id: thing for thing in session.plan.corrected}
-    source = [meant.get(thing.id, thing) for thing in session.scene.things.values()]
+    source = [meant.get(thing.id, thing) for thing in session.scene.own]
     out = []
     for side, things in (("source", source), ("target", session.plan.target_things)):
         staged = staging.stage(session.scene, shapes, things, session.registry, camera.id, VIEW)

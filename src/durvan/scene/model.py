@@ -24,7 +24,8 @@ class Thing:
 
     `id` is the prim path in the source and never changes. `context` holds measured facts that formulas may
     use (`area` in square metres, `metres_per_unit`, `map_lux`). `turned` are nodes of pictures whose green is turned
-    round wherever they are read.
+    round wherever they are read. `place` is where something stands that the file does not have, which only the target gets: a
+    world matrix of 16 numbers (row vectors, metres).
     """
 
     id: str
@@ -38,6 +39,7 @@ class Thing:
     twins: tuple[str, ...] = ()
     prim_type: str = ""
     turned: tuple[str, ...] = ()
+    place: tuple[float, ...] = ()
     words: str = field(default="", compare=False, repr=False)  # the network in words, once somebody asked for it
 
     @property
@@ -194,6 +196,11 @@ class Scene:
         """The files outside that are pictures."""
         wanted = (FileKind.PICTURE, FileKind.SURROUNDINGS)
         return {key: file for key, file in self.files.items() if file.kind in wanted}
+
+    @property
+    def own(self) -> list[Thing]:
+        """The things that the file has; not those that only the target gets."""
+        return [thing for thing in self.things.values() if not thing.place]
 
     def of(self, kind: Kind) -> Iterator[Thing]:
         """Things of one kind, in the file's order."""

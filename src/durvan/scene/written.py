@@ -60,7 +60,8 @@ class WrittenThing:
     """A thing of the file. `word` is what it is called: a node's shader id, a scene property's prim type.
 
     `outputs` are a node's, by name, with their types; `ends` a material's outputs, as node and its output. `yaw` turns a
-    dome about the up axis, in degrees; `towards` is where a far light stands in the sky, azimuth and elevation; `free` are instances that have to be made unique for it.
+    dome about the up axis, in degrees; `towards` is where a far light stands in the sky, azimuth and elevation; `matrix` is where anything else
+    stands: 16 numbers of a world matrix, row vectors, in the stage's unit; `free` are instances that have to be made unique for it.
     """
 
     form: Form
@@ -70,6 +71,7 @@ class WrittenThing:
     ends: dict[str, tuple[str, str]] = field(default_factory=dict)
     yaw: float | None = None
     towards: tuple[float, float] | None = None
+    matrix: tuple[float, ...] = ()
     free: str = ""
 
 

@@ -14,7 +14,18 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from durvan.crossing.document.document import Accepted, Document, Relink
-from durvan.crossing.translation.choices import Chosen, Note, Override, Placement, Reading, Turn
+from durvan.crossing.translation.choices import (
+    AddedLight,
+    Chosen,
+    Note,
+    Override,
+    Placement,
+    Reading,
+    SettingsSet,
+    Tinting,
+    Trim,
+    Turn,
+)
 from durvan.crossing.translation.rows import By
 from durvan.files.roots import Root
 
@@ -190,6 +201,83 @@ class Reopen(Chosen):
         return document.model_copy(update={"accepted": kept})
 
 
+class SetTrims(Chosen):
+    """Put stops on lights of the target; 0 takes a trim away. Of one subject the last one counts."""
+
+    tag: Literal["trims"] = "trims"
+    trims: tuple[Trim, ...]
+
+    def apply(self, document: Document) -> Document:
+        kept = {trim.subject: trim for trim in (*document.trims, *self.trims)}
+        return document.model_copy(update={"trims": tuple(trim for trim in kept.values() if trim.stops != 0.0)})
+
+
+class SetTint(Chosen):
+    """Force lights of the target to a colour, or (`tint` None) leave what was forced by `subject`."""
+
+    tag: Literal["tint"] = "tint"
+    subject: str
+    tint: Tinting | None = None
+
+    def apply(self, document: Document) -> Document:
+        kept = tuple(one for one in document.tints if one.subject != self.subject)
+        return document.model_copy(update={"tints": (*kept, self.tint) if self.tint is not None else kept})
+
+
+class AddLight(AtOnce):
+    """Put a light into the target that the source does not have."""
+
+    tag: Literal["add light"] = "add light"
+    light: AddedLight
+
+    @staticmethod
+    def apply_all(document: Document, many: Sequence[AddLight]) -> Document:
+        kept = {light.path: light for light in (*document.added, *(one.light for one in many))}
+        return document.model_copy(update={"added": tuple(kept.values())})
+
+
+class TakeLight(Chosen):
+    """Take an added light away again."""
+
+    tag: Literal["take light"] = "take light"
+    path: str
+
+    def apply(self, document: Document) -> Document:
+        return document.model_copy(update={"added": tuple(one for one in document.added if one.path != self.path)})
+
+
+class KeepOff(AtOnce):
+    """Carry a light, but switched off; or (`off` false) as it was."""
+
+    tag: Literal["keep off"] = "keep off"
+    thing: str
+    off: bool = True
+
+    @staticmethod
+    def apply_all(document: Document, many: Sequence[KeepOff]) -> Document:
+        kept = dict.fromkeys(document.kept_off)
+        for one in many:
+            if one.off:
+                kept[one.thing] = None
+            else:
+                kept.pop(one.thing, None)
+        return document.model_copy(update={"kept_off": tuple(kept)})
+
+
+class SetSettings(Chosen):
+    """Put a named set of values for the target's settings, or use one that there is; `notes` None leaves the set alone."""
+
+    tag: Literal["settings set"] = "settings set"
+    name: str
+    notes: tuple[Note, ...] | None = None
+
+    def apply(self, document: Document) -> Document:
+        sets = {one.name: one for one in document.sets}
+        if self.notes is not None:
+            sets[self.name] = SettingsSet(name=self.name, notes=self.notes)
+        return document.model_copy(update={"sets": tuple(sets.values()), "in_use": self.name})
+
+
 class Choose(Chosen):
     """Choose what the whole crossing goes by; what is None stays."""
 
@@ -208,7 +296,7 @@ class Choose(Chosen):
 
 Change = Annotated[
     SetValue | ReadAs | TurnGreen | PutLinks | SetRoots | AllowFolder | LeaveOut | PutNote | TakeNote | PutFits | TakeFit
-    | Accept | Reopen | Choose,
+    | Accept | Reopen | Choose | SetTrims | SetTint | AddLight | TakeLight | KeepOff | SetSettings,
     Field(discriminator="tag"),
 ]  # fmt: skip
 

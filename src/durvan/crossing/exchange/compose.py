@@ -161,9 +161,12 @@ class Composer:
         kind = self.pack.type(node.kind)
         if kind is None:
             return
-        alone = kind.role == "environment" or (many and thing.prim_type not in kind.prims)
+        alone = bool(thing.place) or kind.role == "environment" or (many and thing.prim_type not in kind.prims)
         name = f"{path}_{node.id.rpartition('_')[2]}" if many and alone else path
         place = self._environment(name, kind.prims[0]) if alone else self.out.thing(path, Form.PROPERTIES)
+        if thing.place:
+            unit = self.scene.metres_per_unit
+            place.matrix = (*thing.place[:12], *(part / unit for part in thing.place[12:15]), 1.0)
         stands = node.values.get(TOWARDS)
         if isinstance(stands, tuple):
             place.towards = stands[0], stands[1]

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 from durvan.crossing.document.document import Document
 from durvan.crossing.findings import Findings, View, look_over
+from durvan.crossing.light.added import with_added
 from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.outside.lookup import Disk, seen
 from durvan.crossing.outside.uses import PictureUse, uses_of
@@ -73,6 +74,9 @@ def work_out(
     if previous is not None and previous.read is not read:
         previous = None
     scene, uses = _scene(read, registry, evidence.disk, previous, report)
+    if document.added:
+        same = previous is not None and previous.scene.own == scene.own and previous.document.added == document.added
+        scene = previous.scene if previous is not None and same else with_added(scene, document.added, registry)
     before = previous.plan if previous is not None else None
     planned = plan(scene, registry, document, report, before, evidence.disk.copies)
     view = View(planned, registry, uses, evidence.verdicts, evidence.drifts, document.drift_limit)

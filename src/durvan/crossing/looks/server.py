@@ -227,7 +227,7 @@ class Server:
     def _cover(self, question: questions.Cover) -> bool:
         assert self.scene is not None
         self.say(questions.Working(_VIEW))
-        staged = self._staged("source", list(self.scene.things.values()), question.camera, (320, 180))
+        staged = self._staged("source", self.scene.own, question.camera, (320, 180))
         seen = renderer.first_things(staged.built, staged.camera, 320, 180)
         shares = {staged.materials[m]: share for m, share in seen.coverage().items() if staged.materials[m]}
         self.say(questions.Covered(shares))
@@ -238,7 +238,7 @@ class Server:
         assert self.scene is not None
         if question is not self.view:
             meant = {thing.id: thing for thing in question.meant}
-            source = [meant.get(thing.id, thing) for thing in self.scene.things.values()]
+            source = [meant.get(thing.id, thing) for thing in self.scene.own]
             sides = (("source", source), ("target", question.target))
             self.films = {}
             for side, things in sides:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from enum import StrEnum
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from durvan.crossing.translation.rows import By
 
@@ -66,13 +66,54 @@ class Note(Chosen):
     after: float = 0.0
 
 
+class Trim(Chosen):
+    """Stops on lights of the target. `subject` is "everything", "environment", "kind:" and a word of the common ground
+    ("kind:glow" for materials), or a thing.
+    """
+
+    subject: str
+    stops: float = Field(ge=-30.0, le=30.0)
+
+
+class Tinting(Chosen):
+    """Lights of the target are forced to the colour of a temperature: all that `subject` names ("everything", a thing), or only
+    those of them that are white.
+    """
+
+    subject: str
+    kelvin: float = Field(ge=1000.0, le=25000.0)
+    only_white: bool = False
+
+
+class AddedLight(Chosen):
+    """A light of the target that the source does not have, in UsdLux's words: its prim type, its values, and where it stands
+    (a world matrix of 16 numbers, row vectors, metres). `instead_of` is the thing whose work it takes; `path` is where it is put.
+    """
+
+    path: str = Field(pattern=r"^/[A-Za-z_][A-Za-z0-9_]*$")
+    prim: str
+    values: tuple[tuple[str, bool | float | str | tuple[float, ...]], ...] = ()
+    place: tuple[float, ...] = Field(min_length=16, max_length=16)
+    instead_of: str = ""
+    why: str = ""
+
+
+class SettingsSet(Chosen):
+    """A named set of values for the target's settings, as a quick one and a final one."""
+
+    name: str = Field(min_length=1, max_length=60)
+    notes: tuple[Note, ...] = ()
+
+
 class Choices(BaseModel):
     """What a plan depends on.
 
     `scope` is "everything", kinds joined by commas, or paths and names joined by commas. `values` replace what the
     source says; `readings` choose a case of a node's mapping; `left_out` are things that stay behind; `notes` are values
     put into the target; `turned` are pictures whose green is turned round. `copies` says where the tiled copies of
-    pictures are that the target should read: empty for none, "beside" the originals, or a folder.
+    pictures are that the target should read: empty for none, "beside" the originals, or a folder. `trims` and `tints` act on
+    the target's lights, `added` are lights that only the target has, `kept_off` are lights that are carried switched off;
+    `sets` are values for the settings of which one set, `in_use`, holds.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
@@ -86,3 +127,9 @@ class Choices(BaseModel):
     notes: tuple[Note, ...] = ()
     turned: tuple[Turn, ...] = ()
     copies: str = ""
+    trims: tuple[Trim, ...] = ()
+    tints: tuple[Tinting, ...] = ()
+    added: tuple[AddedLight, ...] = ()
+    kept_off: tuple[str, ...] = ()
+    sets: tuple[SettingsSet, ...] = ()
+    in_use: str = ""

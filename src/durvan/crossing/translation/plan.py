@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 from durvan.crossing.translation.choices import Choices, Note
 from durvan.crossing.translation.ledger import Ledger
+from durvan.crossing.translation.lighting import handling
 from durvan.crossing.translation.result import Inputs, Translation, in_target
 from durvan.crossing.translation.translate import made
 from durvan.dialects.registry import Registry
@@ -60,6 +61,7 @@ class _ByThing:
     """A person's choices, looked up by the thing that they are about."""
 
     def __init__(self, choices: Choices) -> None:
+        self.choices = choices
         self.values: dict[str, list[tuple[str, str, float | str | bool]]] = {}
         for one in choices.values:
             self.values.setdefault(one.thing, []).append((one.node, one.parameter, one.value))
@@ -72,6 +74,10 @@ class _ByThing:
         self.notes: dict[str, list[Note]] = {}
         for note in choices.notes:
             self.notes.setdefault(note.thing, []).append(note)
+        self.in_use: dict[str, list[Note]] = {}
+        for chosen in (one for one in choices.sets if one.name == choices.in_use):
+            for note in chosen.notes:
+                self.in_use.setdefault(note.thing, []).append(note)
 
     def inputs(self, thing: Thing, registry: Registry, target: str, metres_per_unit: float) -> Inputs:
         """All that the translation of one thing depends on."""
@@ -79,7 +85,8 @@ class _ByThing:
         return Inputs(
             thing, registry.packs.get(thing.dialect), registry.get(target), metres_per_unit,
             tuple(self.values.get(name, ())), tuple(self.readings.get(name, ())), tuple(self.turned.get(name, ())),
-            tuple(self.notes.get(name, ())),
+            (*self.notes.get(name, ()), *self.in_use.get(name, ())),
+            handling(thing, registry.packs.get(thing.dialect), self.choices),
         )  # fmt: skip
 
 

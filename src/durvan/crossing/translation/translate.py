@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from durvan.crossing.translation.absent import settle
 from durvan.crossing.translation.inward import carry_in, why_of
+from durvan.crossing.translation.lighting import AS_IT_IS, Handling, handle
 from durvan.crossing.translation.notes import write_in
 from durvan.crossing.translation.outward import carry_out
 from durvan.crossing.translation.parting import part
@@ -27,6 +28,7 @@ def translate(
     target: Pack,
     metres_per_unit: float,
     readings: dict[str, str] | None = None,
+    light: Handling = AS_IT_IS,
 ) -> Translation:
     """Carry one thing. Pure: the thing is not changed, and the same arguments give the same result."""
     if source is None:
@@ -34,6 +36,8 @@ def translate(
     if source.name == target.name:
         return _same(thing, target)
     inward = carry_in(thing, source, metres_per_unit, readings)
+    if not light.idle:
+        handle(inward, thing.id, light)
     common: dict[str, Value] = {}
     if thing.kind is not Kind.MATERIAL:
         for node in inward.graph.nodes.values():
@@ -111,7 +115,7 @@ def made(inputs: Inputs) -> Translation:
     thing = with_values(inputs.thing, {(node, parameter): value for node, parameter, value in inputs.values})
     if inputs.turned:
         thing = replace(thing, turned=inputs.turned, words="")
-    done = translate(thing, inputs.source, inputs.target, inputs.metres_per_unit, dict(inputs.readings))
+    done = translate(thing, inputs.source, inputs.target, inputs.metres_per_unit, dict(inputs.readings), inputs.light)
     done.inputs = inputs
     done.meant = thing if thing is not inputs.thing else None
     if inputs.notes:

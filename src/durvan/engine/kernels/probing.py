@@ -2,13 +2,32 @@
 
 from __future__ import annotations
 
+import math
+
 from durvan.engine.kernels import lights
 from durvan.engine.kernels.fog import let_through
-from durvan.engine.kernels.rays import NOTHING, THINGS, nearest
-from durvan.engine.kernels.surfaces import clear_way, lift
-from durvan.engine.kernels.world import A_LIGHT, F8, I4, LIGHT, LIT, SHADOWS, World, bare
-from durvan.optics.jit import address, beyond, entry
-from durvan.optics.lobes.layout import RECORD
+from durvan.engine.kernels.programs import resolve
+from durvan.engine.kernels.rays import NOTHING, THINGS, in_the_way, nearest
+from durvan.engine.kernels.surfaces import H_NG, MOST_CUTS, lift, past, put_point, surface_at
+from durvan.engine.kernels.world import (
+    A_LIGHT,
+    A_TRIANGLE,
+    BARS,
+    F8,
+    I4,
+    LIGHT,
+    LIT,
+    N_CUT_OUTS,
+    SHADOWS,
+    T_FLAT,
+    T_OBJECT,
+    TRIANGLE_SIZE,
+    World,
+    bare,
+)
+from durvan.optics.jit import address, beyond, entry, inner
+from durvan.optics.lobes import fresnel
+from durvan.optics.lobes.layout import COUNT, HEADER, KIND, LOBE, MURK, OPACITY, RECORD, REFRACT, STRAIGHT, WEIGHT
 
 # The steps of a low-discrepancy sequence in three dimensions (Roberts 2018): powers of the root of x⁴ = x + 1
 STEP_1, STEP_2, STEP_3 = 0.8191725133961645, 0.6710436067037893, 0.5497004779019703
@@ -19,6 +38,57 @@ P_AT, P_NORMAL, P_THING, PROBE = (
     7,
 )  # a probe: its place, its normal (0: from all sides), the object it is on (−1)
 ROOM = 120
+
+
+@inner
+def passed(
+    w: World, ox: float, oy: float, oz: float, dx: float, dy: float, dz: float, distance: float, light: int, registers: F8,
+    point: F8, room: F8, hit: F8,
+) -> tuple[float, float, float]:  # fmt: skip
+    """How much of a light comes straight along a way: none past what is solid, a part through cut-outs, thin walls and clear
+    bodies. Bodies are taken as if they did not bend light, which a probe behind a window or in a glass case asks for.
+    """
+    row = w.i4[A_LIGHT] + light * LIGHT
+    plain = w.f8[row + BARS] < 0.0 and w.i4[N_CUT_OUTS] == 0
+    if plain and not in_the_way(w, ox, oy, oz, dx, dy, dz, distance, 0, light):
+        return 1.0, 1.0, 1.0
+    r = g = b = 1.0
+    near, entered = 0.0, 0.0
+    for _ in range(MOST_CUTS):
+        t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, distance, THINGS)
+        if prim == NOTHING:
+            return r, g, b
+        near = past(t)
+        thing = int(w.f4[w.i4[A_TRIANGLE] + prim * TRIANGLE_SIZE + T_OBJECT]) if prim >= 0 else -1
+        if not lights.is_listed(w, row, BARS, thing):
+            continue
+        m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
+        put_point(hit, dx, dy, dz, point)
+        rec = resolve(w, m, point, registers, room)
+        cosine = dx * hit[H_NG] + dy * hit[H_NG + 1] + dz * hit[H_NG + 2]
+        inside = cosine > 0.0
+        cr = cg = cb = 0.0
+        for n in range(int(rec[COUNT])):
+            lobe = HEADER + n * LOBE
+            kind = int(rec[lobe + KIND])
+            if kind == STRAIGHT or kind == REFRACT:
+                fr, fg, fb = fresnel.law(rec, lobe, abs(cosine), False)
+                wr, wg, wb = rec[lobe + WEIGHT], rec[lobe + WEIGHT + 1], rec[lobe + WEIGHT + 2]
+                if inside and kind == REFRACT:  # its colour was taken away where the light went in
+                    wr = wg = wb = 1.0 if wr + wg + wb > 0.0 else 0.0
+                cr, cg, cb = cr + wr * (1.0 - fr), cg + wg * (1.0 - fg), cb + wb * (1.0 - fb)
+        if inside:
+            way = t - entered
+            cr *= math.exp(-min(rec[MURK] * way, 80.0))
+            cg *= math.exp(-min(rec[MURK + 1] * way, 80.0))
+            cb *= math.exp(-min(rec[MURK + 2] * way, 80.0))
+        else:
+            entered = t
+        solid = min(max(rec[OPACITY], 0.0), 1.0)
+        r, g, b = r * (1.0 - solid + solid * cr), g * (1.0 - solid + solid * cg), b * (1.0 - solid + solid * cb)
+        if r + g + b < 1e-4:
+            return 0.0, 0.0, 0.0
+    return 0.0, 0.0, 0.0
 
 
 @entry
@@ -68,9 +138,8 @@ def illuminate(
                 if k <= 0.0:
                     continue
                 if w.f8[row + SHADOWS] != 0.0:
-                    k *= clear_way(w, qx, qy, qz, dx, dy, dz, d * 0.99999 - 2.0 * e, 0, l, registers, point, rec, hit)
-                if k <= 0.0:
-                    continue
+                    r2, g2, b2 = passed(w, qx, qy, qz, dx, dy, dz, d * 0.99999 - 2.0 * e, l, registers, point, rec, hit)
+                    r, gr, bl = r * r2, gr * g2, bl * b2
                 k *= let_through(w, px, py, pz, dx, dy, dz, min(d, 1e19)) / (pdf * chance * taken)
                 r1, g1, b1 = r1 + k * r, g1 + k * gr, b1 + k * bl
             out[p, g, 0] += r1
@@ -80,7 +149,9 @@ def illuminate(
 
 @entry
 def distances(w: World, probes: F8, directions: F8, out: F8) -> None:
-    """How far it is from each probe to the next thing in some directions [n, 3], in metres; −1 for nothing."""
+    """How far it is from each probe to the next thing in some directions [n, 3], in metres: below 0 where its back is met, 0 for
+    nothing.
+    """
     w = bare(w)
     for p in range(probes.shape[0]):
         px, py, pz = probes[p, P_AT], probes[p, P_AT + 1], probes[p, P_AT + 2]
@@ -88,4 +159,14 @@ def distances(w: World, probes: F8, directions: F8, out: F8) -> None:
             t, prim, _, _ = nearest(
                 w, px, py, pz, directions[n, 0], directions[n, 1], directions[n, 2], 0.0, lights.INFINITE, THINGS
             )
-            out[p, n] = t if prim != NOTHING else -1.0
+            out[p, n] = 0.0
+            if prim >= 0:
+                at = beyond(w.f4, w.i4[A_TRIANGLE] + prim * TRIANGLE_SIZE)
+                facing = (
+                    directions[n, 0] * at[T_FLAT]
+                    + directions[n, 1] * at[T_FLAT + 1]
+                    + directions[n, 2] * at[T_FLAT + 2]
+                )
+                out[p, n] = t if facing < 0.0 else -t
+            elif prim != NOTHING:
+                out[p, n] = t

@@ -66,6 +66,12 @@ def _put(layer: Layer, path: str, thing: WrittenThing, written: Written) -> None
         spec.lines.extend(_turned(thing.yaw, written.up_axis))
     if thing.towards is not None:
         spec.lines.extend(_standing(thing.towards, written.up_axis))
+    if thing.matrix:
+        rows = ", ".join(f"({', '.join(repr(float(n)) for n in thing.matrix[k : k + 4])})" for k in range(0, 16, 4))
+        spec.lines += [
+            f"matrix4d xformOp:transform = ( {rows} )",
+            'uniform token[] xformOpOrder = ["xformOp:transform"]',
+        ]
     for name, of in thing.outputs.items():
         spec.lines.append(f"{TYPES[of]} outputs:{name}")
 

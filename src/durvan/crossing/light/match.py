@@ -1,0 +1,112 @@
+"""Trims that make the budget match: bounded least squares over the lights that may move, and what it could not match."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.optimize import lsq_linear
+
+from durvan.crossing.light.report import DARK, Part, Report
+from durvan.crossing.translation.choices import Trim
+from durvan.crossing.translation.lighting import ENVIRONMENT
+
+MOST = 6.0  # stops that a trim may go by itself
+_STILL = 0.02  # how much a light that gives next to nothing is held where it is
+_EACH = 0.35  # how much the lights by themselves count beside the sums
+_CLOSE, _SEEN = 0.1, 0.02  # stops: what counts as matched, and what nobody sees
+
+
+@dataclass(frozen=True)
+class Unmatched:
+    """What is left: a light or ("" ) all light on a probe, how many stops it is apart still, and why."""
+
+    about: str
+    probe: str
+    apart: float
+    why: str
+
+
+def match(report: Report, wanted: Collection[str] = (), own: Mapping[str, float] | None = None) -> tuple[Trim, ...]:
+    """The trims of the lights in `wanted` (paths; all without) by which every probe gets the source's light.
+
+    `own` are the stops that stand on each subject itself now; what else is on a light (of everything, of its kind) stays.
+
+    Minimises the sums' and the lights' own differences relative to the source's sum at each probe (scipy's `lsq_linear`), within
+    ±6 stops of what was measured.
+    """
+    count = len(report.probes)
+    source = np.array([report.sum(p, "source") for p in range(count)])
+    lit = source > DARK
+    movable = [part for part in report.parts if (not wanted or part.path in wanted) and part.target[lit].sum() > DARK]
+    fixed = np.array([
+        sum(report.lux(part, p, "target") for part in report.parts if part not in movable) for p in range(count)
+    ])  # fmt: skip
+    if not movable or not lit.any():
+        return ()
+    scale = np.where(lit, 1.0 / np.maximum(source, DARK), 0.0)
+    bare = np.array([[_bare(part, p) * scale[p] for part in movable] for p in range(count)])
+    rows, wants = [bare], [np.where(lit, (source - fixed) * scale, 0.0)]
+    for number, part in enumerate(movable):
+        alone = np.zeros((count, len(movable)))
+        alone[:, number] = _EACH * bare[:, number]
+        rows.append(alone)
+        wants.append(_EACH * np.array([report.lux(part, p, "source") * scale[p] for p in range(count)]))
+    rows.append(_STILL * np.eye(len(movable)))  # what hardly shows is left as it is
+    wants.append(np.full(len(movable), _STILL))
+    size = np.maximum(np.linalg.norm(np.concatenate(rows), axis=0), 1e-12)
+    solved = lsq_linear(
+        np.concatenate(rows) / size, np.concatenate(wants), (2.0**-MOST * size, 2.0**MOST * size), method="bvls"
+    )  # fmt: skip
+    found = []
+    for part, x in zip(movable, (solved.x / size).tolist(), strict=True):
+        about = subject(part)
+        others = math.log2(max(report.factor(part), 2.0**-60)) - (own or {}).get(about, 0.0)
+        stops = math.log2(max(x, 2.0**-MOST))
+        found.append(Trim(subject=about, stops=round((stops if abs(stops) >= _SEEN else 0.0) - others, 3)))
+    return tuple(found)
+
+
+def subject(part: Part) -> str:
+    """What a trim of a part is about; that of a sky which is one with its sun is the environment's."""
+    return ENVIRONMENT if part.part == "sky" else part.path
+
+
+def left(report: Report, wanted: Collection[str] = ()) -> tuple[Unmatched, ...]:
+    """What a report, with its trims, still leaves apart by more than a tenth of a stop."""
+    return tuple(_left(report, wanted))
+
+
+def _bare(part: Part, probe: int) -> float:
+    return float(part.target[probe] @ np.array((0.2126, 0.7152, 0.0722)))
+
+
+def _left(report: Report, wanted: Collection[str]) -> list[Unmatched]:
+    out = []
+    for p, probe in enumerate(report.probes):
+        whole = report.sum_apart(p)
+        if whole is not None and abs(whole) > _CLOSE:
+            worst = max(report.parts, key=lambda part: report.missing(part, p))
+            out.append(Unmatched("", probe.name, whole, _why(report, worst, p, wanted)))
+    for part in report.parts:
+        if all(report.lux(part, p, "target") <= DARK for p in range(len(report.probes))):
+            lost = max(range(len(report.probes)), key=lambda p: report.lux(part, p, "source"), default=-1)
+            if lost >= 0 and report.lux(part, lost, "source") > 0.01 * max(report.sum(lost, "source"), DARK):
+                out.append(Unmatched(part.path, report.probes[lost].name, -math.inf, "it gives nothing in the target"))
+    return out
+
+
+def _why(report: Report, part: Part, probe: int, wanted: Collection[str]) -> str:
+    apart = report.apart(part, probe)
+    if wanted and part.path not in wanted:
+        return f"{part.name} was not to be moved"
+    if apart == -math.inf:
+        return f"{part.name} gives nothing there in the target"
+    if apart == math.inf:
+        return f"{part.name} gives light there in the target alone"
+    done = report.stops.get(part.path)
+    if done is not None and abs(done.stops) >= MOST - 0.01:
+        return f"{part.name} would have to go past {MOST:g} stops"
+    return f"{part.name} falls differently on the probes; one trim cannot mend all of them"

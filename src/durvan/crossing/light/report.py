@@ -1,0 +1,139 @@
+"""What is known of a crossing's light at some probes: each light on both sides, sums, key and fill, colour; in lux and stops.
+
+What was measured of the target is without trims; these are multiplied in, so that they can be tried without measuring again.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from durvan.crossing.light.ladder import Ladder
+from durvan.crossing.translation.lighting import ENVIRONMENT, GLOW, Handling
+from durvan.engine.budget import Probe
+from durvan.optics.colour import REC709_LUMINANCE, kelvin_and_duv
+
+Floats = NDArray[np.float64]
+DARK = 1e-6  # lux: what is less counts as none
+_WEIGHTS = np.array(REC709_LUMINANCE)
+
+
+@dataclass(frozen=True)
+class Part:
+    """One light, or the sky of one that is both sun and sky (`part` "sky"): lux at each probe [probes, 3] as linear Rec.709,
+    on the source's side and on the target's, the latter without trims. `what` is its kind on the common ground.
+    """
+
+    path: str
+    name: str
+    what: str
+    part: str
+    source: Floats
+    target: Floats
+
+    @property
+    def is_environment(self) -> bool:
+        """Whether it is light from all around."""
+        return self.what == ENVIRONMENT
+
+
+@dataclass(frozen=True)
+class Report:
+    """The light of a crossing at some probes, and the way from there to the picture on both sides. `key` says what was measured;
+    `stops` are the trims by path, which are multiplied in; `notes` are what could not be taken into account.
+    """
+
+    key: str
+    probes: tuple[Probe, ...]
+    parts: tuple[Part, ...]
+    ladder: Ladder
+    stops: Mapping[str, Handling] = field(default_factory=dict)
+    notes: tuple[str, ...] = ()
+
+    def trimmed(self, stops: Mapping[str, Handling]) -> Report:
+        """The same light with other trims."""
+        return replace(self, stops=stops)
+
+    def factor(self, part: Part) -> float:
+        """What trims make of a part of the target."""
+        done = self.stops.get(part.path)
+        if done is None:
+            return 1.0
+        if done.off:
+            return 0.0
+        return float(2.0 ** (done.sky if part.part == "sky" else done.stops))
+
+    def lux(self, part: Part, probe: int, side: str) -> float:
+        """What a light puts on a probe on one side ("source" or "target", with its trims), in lux."""
+        found = part.source if side == "source" else part.target
+        k = 1.0 if side == "source" else self.factor(part)
+        return float(k * (found[probe] @ _WEIGHTS))
+
+    def colour(self, probe: int, side: str) -> Floats:
+        """All light on a probe, in lux as linear Rec.709 [3]."""
+        out = np.zeros(3)
+        for part in self.parts:
+            out += part.source[probe] if side == "source" else self.factor(part) * part.target[probe]
+        return out
+
+    def sum(self, probe: int, side: str) -> float:
+        """All light on a probe in lux."""
+        return float(self.colour(probe, side) @ _WEIGHTS)
+
+    def apart(self, part: Part, probe: int) -> float | None:
+        """By how many stops the target's light is brighter; None where neither side has any, ±infinity where only one has."""
+        return stops_apart(self.lux(part, probe, "source"), self.lux(part, probe, "target"))
+
+    def sum_apart(self, probe: int) -> float | None:
+        """By how many stops all light of the target is brighter."""
+        return stops_apart(self.sum(probe, "source"), self.sum(probe, "target"))
+
+    def share(self, part: Part, probe: int) -> float:
+        """The larger share that a light has of all light on a probe, on either side, 0 to 1."""
+        shares = []
+        for side in ("source", "target"):
+            whole = self.sum(probe, side)
+            shares.append(self.lux(part, probe, side) / whole if whole > DARK else 0.0)
+        return max(shares)
+
+    def key_to_fill(self, probe: int, side: str) -> float | None:
+        """The strongest light against all others together, as a ratio; None where there is only one, or none."""
+        every = sorted((self.lux(part, probe, side) for part in self.parts), reverse=True)
+        fill = sum(every[1:])
+        return (every[0] + fill) / fill if every and fill > DARK else None
+
+    def temperature(self, probe: int, side: str) -> tuple[float, float] | None:
+        """The colour of all light on a probe, as kelvin and Duv; None in the dark."""
+        return kelvin_and_duv(self.colour(probe, side).tolist()) if self.sum(probe, side) > DARK else None
+
+    def missing(self, part: Part, probe: int) -> float:
+        """How much a difference matters: stops that a light is apart (at most 4), times its share."""
+        apart = self.apart(part, probe)
+        return 0.0 if apart is None else min(abs(apart), 4.0) * self.share(part, probe)
+
+
+def stops_apart(source: float, target: float) -> float | None:
+    """Stops from one illuminance to another, both in lux; None where neither is any.
+
+    >>> stops_apart(100.0, 400.0), stops_apart(0.0, 0.0)
+    (2.0, None)
+    """
+    if source <= DARK and target <= DARK:
+        return None
+    if source <= DARK:
+        return math.inf
+    return -math.inf if target <= DARK else math.log2(target / source)
+
+
+def titled(what: str) -> str:
+    """A kind of light as people read it."""
+    known = {
+        "RectLight": "panel", "DiskLight": "disc", "SphereLight": "ball", "CylinderLight": "tube", "DistantLight": "far",
+        "DomeLight": "environment", ENVIRONMENT: "environment", "MeshLight": "mesh", GLOW: "glow", "Daylight": "sun",
+        "PortalLight": "portal",
+    }  # fmt: skip
+    return known.get(what, what.removesuffix("Light").lower() or "light")

@@ -1,4 +1,4 @@
-"""`durvan`: survey, files, relink, prepare, carry, record, dialects, swatch, render, drift, open. Exit status 0 clean, 1 with open stop findings, 2 for misuse."""
+"""`durvan`: survey, files, relink, prepare, carry, record, dialects, swatch, render, drift, light, open. Exit status 0 clean, 1 with open stop findings, 2 for misuse."""
 
 from __future__ import annotations
 
@@ -43,6 +43,9 @@ SceneFile = Annotated[
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON to standard output.")]
 From = Annotated[str, typer.Option("--from", help="The dialect to read, where the scene holds several.")]
 To = Annotated[str, typer.Option("--to", help="The dialect to carry to.")]
+LightFile = Annotated[
+    Path | None, typer.Option("--light", help="A YAML file of trims and policies for the target's light.")
+]
 Scope = Annotated[
     str,
     typer.Option("--scope", help="everything; materials, lights, cameras, settings; or names and paths, by commas."),
@@ -196,12 +199,15 @@ def carry(
     from_: From = "",
     scope: Scope = "",
     alone: Annotated[bool, typer.Option("--alone", help="Write the target alone, not over the source.")] = False,
+    trims: LightFile = None,
     save: Annotated[Path | None, typer.Option("--save", help="Save the crossing as a .durvan file.")] = None,
     as_json: AsJson = False,
 ) -> None:
     """Carry a scene to another dialect, check what was written, and list what is open."""
     with _progress(as_json) as report:
         session = start(file, registry(), to, from_, scope, "alone" if alone else "", report)
+        if trims is not None:
+            _take_trims(session, trims, report)
         carried = session.carry(out, report)
     if save is not None:
         session.save(save)
@@ -213,6 +219,13 @@ def carry(
         console.print()
         console.print(f"Wrote {told(str(out))}: {carried.things} things, {carried.checked} values read back as meant.")
     raise typer.Exit(_status(session))
+
+
+def _take_trims(session: Session, file: Path, report: Report) -> None:
+    from durvan.cli import light as lights
+
+    lights.take(session, file)
+    session.renew(report)
 
 
 @app.command()
@@ -358,6 +371,41 @@ def drift(
         _print_json({"to": session.document.target, "limit": session.document.drift_limit, "materials": rows})
     else:
         looks.tell_drift(rows, session.document.drift_limit, _out())
+    raise typer.Exit(_status(session))
+
+
+@app.command()
+def light(
+    file: SceneFile,
+    to: To = "",
+    from_: From = "",
+    probe: Annotated[
+        list[str] | None,
+        typer.Option("--probe", help="A place to measure at: x,y,z in the scene's unit. As often as you like."),
+    ] = None,
+    camera: Annotated[str, typer.Option("--camera", help="The camera that it is seen by; the first one without.")] = "",
+    match: Annotated[bool, typer.Option("--match", help="Trim the target's lights until the budget matches.")] = False,
+    trims: LightFile = None,
+    save: Annotated[Path | None, typer.Option("--save", help="Save the crossing, with its trims.")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Measure what every light gives on both sides, and the way from there to the picture, in lux and in stops."""
+    from durvan.cli import light as lights
+
+    with _progress(as_json) as report:
+        session = start(file, registry(), to, from_, report=report)
+        if trims is not None:
+            lights.take(session, trims)
+        if camera:
+            lights.choose_camera(session, camera)
+        session.renew(report)
+        found = lights.light(session, probe or (), match, report)
+    if save is not None:
+        session.save(save)
+    if as_json:
+        _print_json(lights.document(session, found))
+    else:
+        lights.tell(session, found, _out())
     raise typer.Exit(_status(session))
 
 

@@ -6,7 +6,6 @@ The same looks are taken at a light on every call and in every dialect's world, 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -17,24 +16,13 @@ from durvan.engine.kernels import exposing, probing
 from durvan.engine.kernels import world as kw
 from durvan.engine.renderer import Stop, pool
 from durvan.optics.light_shapes import DOME, FAR, GLOW, POINT
+from durvan.scene.probe import Probe
 
 Floats = NDArray[np.float64]
 _LOOKS = 256  # at a light with a size
 _AT_SKY = 4096  # at a dome with a picture
 _MOST = 6_000_000  # looks at all, over which each light gets fewer
 _LEAST = 16
-
-
-@dataclass(frozen=True)
-class Probe:
-    """A place in metres where light is measured: on a surface with a normal, or (0, 0, 0) from all sides alike, a quarter of
-    the light through a ball. `thing` is the object that it lies on, by its path, for lights with lists; "" none.
-    """
-
-    name: str
-    place: tuple[float, float, float]
-    normal: tuple[float, float, float] = (0.0, 1.0, 0.0)
-    thing: str = ""
 
 
 def row_of(probe: Probe, objects: Sequence[str]) -> list[float]:

@@ -53,6 +53,7 @@ def _run_each(report: Report) -> None:
     from durvan.engine.kernels import programs
     from durvan.engine.lamps import Placed
     from durvan.optics.lobes import layout, many, tables
+    from durvan.scene.probe import Probe
 
     def step(number: int) -> None:
         report(Step(f"Compiling {_STEPS[number]}", number, len(_STEPS)))
@@ -81,7 +82,7 @@ def _run_each(report: Report) -> None:
     lit = build(
         [], [look], [Placed("", Lamp("point", (1.0, 1.0, 1.0)), eye)], lambda _: None, (Ball((0.0, 0.0, 0.0), 1.0, 0),)
     )
-    budget.measure(lit, [budget.Probe("", (0.0, 0.0, 0.0))])
+    budget.measure(lit, [Probe("", (0.0, 0.0, 0.0))])
     budget.distances(lit, [(0.0, 0.0, 0.0)], np.eye(3))
 
 

@@ -14,24 +14,31 @@ from pydantic import TypeAdapter, ValidationError
 from durvan.crossing.document import changes, store
 from durvan.crossing.document.changes import (
     Accept,
+    AddLight,
     AllowFolder,
     Change,
     Choose,
+    KeepOff,
     LeaveOut,
     PutFits,
     PutLinks,
     PutNote,
     ReadAs,
     Reopen,
+    SetProbes,
     SetRoots,
+    SetSettings,
+    SetTint,
+    SetTrims,
     SetValue,
     TakeFit,
+    TakeLight,
     TakeNote,
     TurnGreen,
     applied,
 )
-from durvan.crossing.document.document import Accepted, Document, Relink
-from durvan.crossing.translation.choices import Note, Override, Placement, Reading, Turn
+from durvan.crossing.document.document import Accepted, Document, PickedProbe, Relink
+from durvan.crossing.translation.choices import AddedLight, Note, Override, Placement, Reading, Tinting, Trim, Turn
 from durvan.errors import CrossingFileError
 from durvan.files.resolve import Known
 from durvan.files.roots import Root
@@ -56,6 +63,13 @@ EVERY = st.one_of(
     st.builds(TakeFit, thing=NAMES),
     st.builds(Accept, entries=st.lists(st.builds(Accepted, key=TEXTS, reason=TEXTS, fingerprint=TEXTS), max_size=2).map(tuple)),
     st.builds(Reopen, keys=st.lists(TEXTS, max_size=2).map(tuple)),
+    st.builds(SetTrims, trims=st.lists(st.builds(Trim, subject=NAMES, stops=NUMBERS), max_size=3).map(tuple)),
+    st.builds(SetTint, subject=NAMES, tint=st.none() | st.builds(Tinting, subject=NAMES, kelvin=st.floats(1000.0, 25000.0), only_white=st.booleans())),
+    st.builds(SetProbes, probes=st.lists(st.builds(PickedProbe, name=TEXTS, place=st.tuples(*[NUMBERS] * 3)), max_size=2).map(tuple)),
+    st.builds(AddLight, light=st.builds(AddedLight, path=NAMES, prim=TEXTS, place=st.tuples(*[NUMBERS] * 16))),
+    st.builds(TakeLight, path=NAMES),
+    st.builds(KeepOff, thing=NAMES, off=st.booleans()),
+    st.builds(SetSettings, name=PORTS, notes=st.none() | st.lists(st.builds(Note, thing=NAMES, node=PORTS, parameter=PORTS, value=NUMBERS), max_size=2).map(tuple)),
     st.builds(Choose, scope=st.none() | TEXTS, placement=st.none() | st.sampled_from(list(Placement)), drift_limit=st.none() | st.floats(0.0, 100.0)),
 )  # fmt: skip
 
@@ -106,7 +120,7 @@ def test_thousands_are_done_at_once() -> None:
 
 def test_every_kind_has_a_tag_of_its_own() -> None:
     kinds = Change.__args__[0].__args__
-    assert len({kind.model_fields["tag"].default for kind in kinds}) == len(kinds) == 14
+    assert len({kind.model_fields["tag"].default for kind in kinds}) == len(kinds) == 21
     for bad in ({"tag": "explode"}, {"tag": "allow"}, {"tag": "allow", "folder": "/x", "more": 1}):
         with pytest.raises(ValidationError):
             TypeAdapter(Change).validate_python(bad)
@@ -156,7 +170,7 @@ def test_files_have_the_form_that_they_had(tmp_path: Path) -> None:
     ).model_copy(update={"remembered": (Known("a.png", 12, 4, 4, "ab"),)})  # fmt: skip
     store.save(document, tmp_path / "a.durvan")
     data = json.loads((tmp_path / "a.durvan").read_text())
-    assert data["version"] == 3 and data["format"] == "durvan crossing" and data["placement"] == "beside"
+    assert data["version"] == 4 and data["format"] == "durvan crossing" and data["placement"] == "beside"
     assert data["roots"] == [{"folder": "/maps", "deep": True, "on": True}]
     assert data["remembered"] == [{"written": "a.png", "size": 12, "width": 4, "height": 4, "sha256": "ab"}]
     assert data["notes"] == [

@@ -158,7 +158,24 @@ def test_a_note_that_fits_nothing_is_passed_over(packs: Registry, lamproom: Path
     assert session.plan.translations[name].graph.nodes["finish"].values == before
 
 
-_LATER = ("notes", "drift_limit", "links", "turned", "roots", "remembered", "copies")
+_LATER = (
+    "notes",
+    "drift_limit",
+    "links",
+    "turned",
+    "roots",
+    "remembered",
+    "copies",
+    "trims",
+    "tints",
+    "added",
+    "kept_off",
+    "sets",
+    "in_use",
+    "light_limit",
+    "camera",
+    "probes",
+)
 
 
 def test_a_crossing_of_the_first_version_opens(packs: Registry, lamproom: Path, tmp_path: Path) -> None:
@@ -170,7 +187,7 @@ def test_a_crossing_of_the_first_version_opens(packs: Registry, lamproom: Path, 
     assert '"notes"' not in old and '"version": 1' in old
     (tmp_path / "old.durvan").write_text(old)
     document = load(tmp_path / "old.durvan")
-    assert document.version == 3 and document.notes == document.links == () and document.drift_limit == 3.0
+    assert document.version == 4 and document.notes == document.links == () and document.drift_limit == 3.0
     save(replace_limit(document, 1.5), tmp_path / "new.durvan")
     assert load(tmp_path / "new.durvan").drift_limit == 1.5
 

@@ -13,7 +13,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from durvan.crossing.document.document import Accepted, Document, Relink
+from durvan.crossing.document.document import Accepted, Document, PickedProbe, Relink
 from durvan.crossing.translation.choices import (
     AddedLight,
     Chosen,
@@ -224,6 +224,16 @@ class SetTint(Chosen):
         return document.model_copy(update={"tints": (*kept, self.tint) if self.tint is not None else kept})
 
 
+class SetProbes(Chosen):
+    """Put other probes in the place of those that were picked."""
+
+    tag: Literal["probes"] = "probes"
+    probes: tuple[PickedProbe, ...]
+
+    def apply(self, document: Document) -> Document:
+        return document.model_copy(update={"probes": self.probes})
+
+
 class AddLight(AtOnce):
     """Put a light into the target that the source does not have."""
 
@@ -288,6 +298,8 @@ class Choose(Chosen):
     source_dialect: str | None = None
     copies: str | None = None
     drift_limit: float | None = Field(default=None, ge=0.0, le=100.0, allow_inf_nan=False)
+    light_limit: float | None = Field(default=None, ge=0.0, le=20.0, allow_inf_nan=False)
+    camera: str | None = None
 
     def apply(self, document: Document) -> Document:
         said = self.model_dump(exclude={"tag"}, exclude_none=True)
@@ -296,7 +308,7 @@ class Choose(Chosen):
 
 Change = Annotated[
     SetValue | ReadAs | TurnGreen | PutLinks | SetRoots | AllowFolder | LeaveOut | PutNote | TakeNote | PutFits | TakeFit
-    | Accept | Reopen | Choose | SetTrims | SetTint | AddLight | TakeLight | KeepOff | SetSettings,
+    | Accept | Reopen | Choose | SetTrims | SetTint | SetProbes | AddLight | TakeLight | KeepOff | SetSettings,
     Field(discriminator="tag"),
 ]  # fmt: skip
 
@@ -308,7 +320,14 @@ class Fit(Chosen):
     thing: str
 
 
-Request = Fit
+class Match(Chosen):
+    """A request: trim lights until the budget matches; ends in `SetTrims`. Empty is all of them."""
+
+    tag: Literal["match"] = "match"
+    things: tuple[str, ...] = ()
+
+
+Request = Fit | Match
 
 
 def applied(document: Document, changes: Iterable[Change]) -> Document:

@@ -29,6 +29,14 @@ class Relink(Chosen):
     to: str
 
 
+class PickedProbe(Chosen):
+    """A place where light is measured, in metres; `normal` (0, 0, 0) is from all sides."""
+
+    name: str
+    place: tuple[float, float, float]
+    normal: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+
 class Document(Choices):
     """What a .durvan file holds: the choices, and where they came from."""
 
@@ -43,6 +51,10 @@ class Document(Choices):
     roots: tuple[Root, ...] = ()
     remembered: tuple[Known, ...] = ()
     drift_limit: float = Field(default=3.0, ge=0.0, le=100.0, allow_inf_nan=False)
+
+    light_limit: float = Field(default=0.5, ge=0.0, le=20.0, allow_inf_nan=False)
+    camera: str = ""
+    probes: tuple[PickedProbe, ...] = ()
 
     def source_path(self, file: Path) -> Path:
         """Where the source is, seen from where the .durvan file lies."""

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Iterator
 
-from durvan.crossing.document.changes import LeaveOut
+from durvan.crossing.document.changes import LeaveOut, Match
 from durvan.crossing.findings.model import Finding, Level, Remedy
 from durvan.crossing.findings.view import View
 from durvan.crossing.translation.rows import Row
@@ -66,6 +67,57 @@ def cannot(view: View, thing: Thing) -> Iterator[Finding]:
         title, cause, consequence = (said.format(thing=thing.name, target=view.target.title) for said in _CANNOT[code])
         evidence = tuple((row.parameter.replace("_", " "), f"{row.value} {row.unit}".strip()) for row in rows)
         yield Finding(code, Level.LOOK, title, cause, consequence, thing.id, rows[0].parameter, "Light", evidence)
+
+
+def unbalanced(view: View) -> Iterator[Finding]:
+    """Light on a probe, or one light's part in it, that differs by more than the limit, with what it comes from."""
+    report = view.balance
+    if report is None:
+        return
+    told: set[str] = set()
+    for place, probe in enumerate(report.probes):
+        apart = report.sum_apart(place)
+        for part in report.parts:
+            own = report.apart(part, place)
+            if own is None or part.path in told or abs(own) <= view.light_limit or report.share(part, place) < _SHARE:
+                continue
+            told.add(part.path)
+            evidence = (
+                ("probe", probe.name), ("source", f"{report.lux(part, place, 'source'):.4g} lx"),
+                ("target", f"{report.lux(part, place, 'target'):.4g} lx"), ("apart", in_stops(own)),
+                ("all light there", in_stops(apart)),
+            )  # fmt: skip
+            match = Remedy("Make the budget match", "Make the budget match", Match(things=(part.path,)), bulk=False)
+            yield Finding(
+                "budget", Level.LOOK, "A light gives more or less than it did",
+                f"{part.name} is {in_stops(own)} apart at {probe.name}{_because(view, part.path)}",
+                f"all light there is {in_stops(apart)} apart", part.path, "", "Light", evidence, (match,),
+            )  # fmt: skip
+
+
+_SHARE = 0.05  # of all light on a probe that a light must have to matter
+
+
+def in_stops(apart: float | None) -> str:
+    """Stops in words."""
+    if apart is None:
+        return "dark on both sides"
+    if math.isinf(apart):
+        return "only in the target" if apart > 0.0 else "only in the source"
+    return f"{round(apart, 2) + 0.0:+.2f} stops".replace("-", "−")
+
+
+def _because(view: View, thing: str) -> str:
+    """Why, as far as the ledger says it."""
+    translation = view.plan.translations.get(thing)
+    if translation is None:
+        return ": it is not carried"
+    worst = max((row for row in translation.rows if row.fate >= Fate.FITTED and row.reason), key=_weight, default=None)
+    return f": {worst.reason[0].lower()}{worst.reason[1:].rstrip('.')}" if worst is not None else ""
+
+
+def _weight(row: Row) -> tuple[bool, Fate]:
+    return bool(row.why.told_by), row.fate
 
 
 def none(view: View) -> Iterator[Finding]:

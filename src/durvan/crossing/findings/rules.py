@@ -59,6 +59,7 @@ RULES: tuple[Rule, ...] = (
     Rule(("unbound",), "Survey", Need.TRANSLATIONS, materials.binding),
     Rule(("setup-light",), "Survey", Need.TRANSLATIONS, lights.setup),
     Rule(("light-list", "shadowless", "decay"), "Light", Need.TRANSLATIONS, lights.cannot),
+    Rule(("budget",), "Light", Need.LIGHT, of_scene=lights.unbalanced),
     Rule(("near-clip",), "Survey", Need.TRANSLATIONS, cameras.clipping),
     Rule(("alike",), "Survey", Need.SCOPE, of_scene=materials.alike),
     Rule(("no-light",), "Survey", Need.SCOPE, of_scene=lights.none),
@@ -99,6 +100,12 @@ def _changed(view: View, before: View) -> _Changed:
         things[Need.FILES] = frozenset(
             name for name in now if view.used_by.get(name, ()) != before.used_by.get(name, ())
         )
+    if (
+        view.light is not before.light
+        or view.light_limit != before.light_limit
+        or (translated and view.light is not None)
+    ):
+        whole |= Need.LIGHT
     if view.verdicts is not before.verdicts:
         things[Need.VERDICTS] = frozenset(_judged(view, before))
     if view.drifts is not before.drifts or view.limit != before.limit or Need.FILES in things:

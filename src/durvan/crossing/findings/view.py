@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from enum import Flag, auto
 from functools import cached_property
 
+from durvan.crossing.light.asking import stops_of, wanted
+from durvan.crossing.light.report import LightReport
 from durvan.crossing.looks.keys import LookKey, look_key
 from durvan.crossing.outside.uses import PictureUse
 from durvan.crossing.translation.plan import Plan
@@ -27,6 +29,7 @@ class Need(Flag):
     FILES = auto()
     VERDICTS = auto()
     DRIFTS = auto()  # and the limit that they are held against
+    LIGHT = auto()  # the same of light
 
 
 @dataclass(frozen=True)
@@ -39,6 +42,8 @@ class View:
     verdicts: Mapping[Stamp, Verdict] = field(default_factory=dict)
     drifts: Mapping[LookKey, Drift] = field(default_factory=dict)
     limit: float = 3.0
+    light: LightReport | None = None
+    light_limit: float = 0.5
     _keys: dict[str, tuple[Translation, LookKey]] = field(default_factory=dict, compare=False)
 
     @property
@@ -103,6 +108,15 @@ class View:
         for odd in self.scene.oddities:
             out.setdefault(odd.thing, []).append(odd)
         return out
+
+    @cached_property
+    def balance(self) -> LightReport | None:
+        """The light of both sides as it is now, with trims; None where it has not been measured as it is."""
+        if self.light is None:
+            return None
+        camera = self.light.camera
+        now = wanted(self.plan, self.registry, camera)
+        return self.light.trimmed(stops_of(self.plan)) if now.key == self.light.key else None
 
     def learn(self, before: View) -> None:
         """Take over what a former view has looked up, where it is about the same."""

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from durvan.crossing.document.document import Document
 from durvan.crossing.findings import Findings, View, look_over
 from durvan.crossing.light.added import with_added
+from durvan.crossing.light.report import LightReport
 from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.outside.lookup import Disk, seen
 from durvan.crossing.outside.uses import PictureUse, uses_of
@@ -26,11 +27,13 @@ Uses = Mapping[str, tuple[PictureUse, ...]]
 @dataclass(frozen=True)
 class Evidence:
     """What was found out by looking. Each is kept by what it is about, so that what is out of date matches nothing:
-    verdicts by the picture's path, size and time of change, drifts by both networks and their pictures."""
+    verdicts by the picture's path, size and time of change, drifts by both networks and their pictures, the light by all
+    that it was measured of."""
 
     disk: Disk = field(default_factory=Disk)
     verdicts: Mapping[Stamp, Verdict] = field(default_factory=dict)
     drifts: Mapping[LookKey, Drift] = field(default_factory=dict)
+    light: LightReport | None = None
 
 
 @dataclass(frozen=True)
@@ -79,7 +82,16 @@ def work_out(
         scene = previous.scene if previous is not None and same else with_added(scene, document.added, registry)
     before = previous.plan if previous is not None else None
     planned = plan(scene, registry, document, report, before, evidence.disk.copies)
-    view = View(planned, registry, uses, evidence.verdicts, evidence.drifts, document.drift_limit)
+    view = View(
+        planned,
+        registry,
+        uses,
+        evidence.verdicts,
+        evidence.drifts,
+        document.drift_limit,
+        evidence.light,
+        document.light_limit,
+    )
     report(Step("Looking for what matters"))
     found = look_over(view, (previous.view, previous.findings) if previous is not None else None)
     return Outcome(revision, read, document, evidence, scene, uses, planned, view, found)

@@ -10,6 +10,7 @@ import os
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 from durvan.crossing.document import store
 from durvan.crossing.document.changes import (
@@ -19,6 +20,7 @@ from durvan.crossing.document.changes import (
     PutLinks,
     PutNote,
     Reopen,
+    SetTrims,
     TakeNote,
     applied,
 )
@@ -27,11 +29,15 @@ from durvan.crossing.exchange.carry import Carried, carry
 from durvan.crossing.exchange.intake import open_scene
 from durvan.crossing.findings import Finding, Findings, Group, Level, Remedy
 from durvan.crossing.job.outcome import Evidence, Outcome, work_out
+from durvan.crossing.light.asking import Wanted, stops_of, wanted
+from durvan.crossing.light.match import match
+from durvan.crossing.light.report import LightReport
 from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.outside.lookup import Outlook, folders_of, look
 from durvan.crossing.outside.uses import PictureUse
 from durvan.crossing.translation.choices import Note
 from durvan.crossing.translation.plan import Plan
+from durvan.crossing.translation.result import Translation
 from durvan.dialects.registry import Registry
 from durvan.errors import CrossingFileError, MisuseError
 from durvan.files import carried
@@ -44,7 +50,8 @@ from durvan.files.roots import Root
 from durvan.progress import Report, silent
 from durvan.scene.drift import Drift
 from durvan.scene.graph import Value
-from durvan.scene.model import FileState, Oddity, OutsideFile, Scene, Thing
+from durvan.scene.model import FileState, Kind, Oddity, OutsideFile, Scene, Thing
+from durvan.scene.probe import Probe
 
 _REMEMBERED_BYTES = 64_000_000  # of a larger file the checksum is not worth the wait when saving
 _LOOKED_FOR_BY = ("links", "roots", "copies")  # what of a document says where files are looked for
@@ -77,6 +84,7 @@ class Session:
     shelf: Shelf = field(default_factory=Shelf)
     revision: int = 0
     _saved: Document | None = None
+    _untrimmed: dict[str, tuple[Translation, Thing]] = field(default_factory=dict)
     _open: tuple[tuple[Accepted, ...], Findings, Findings] | None = None
 
     # what stands
@@ -108,6 +116,14 @@ class Session:
         self.done.append(Command(name, self.document, after))
         self.undone.clear()
         self._put(after)
+
+    def put_choices(self, name: str, update: Mapping[str, Any]) -> None:
+        """Put other choices in the place of some, by a named, undoable command."""
+        after = self.document.model_copy(update=dict(update))
+        if after != self.document:
+            self.done.append(Command(name, self.document, after))
+            self.undone.clear()
+            self._put(after)
 
     def _put(self, document: Document) -> None:
         self.document = document
@@ -208,6 +224,37 @@ class Session:
     def verdict(self, file: OutsideFile) -> Verdict | None:
         """What the pixels of a file say, where that is known."""
         return self.evidence.verdicts.get(file.stamp) if file.stamp is not None else None
+
+    # the light
+
+    @property
+    def camera(self) -> str:
+        """The camera that the crossing is looked at by: the one that was chosen, or the first; empty without any."""
+        cameras = [thing.id for thing in self.scene.of(Kind.CAMERA)]
+        return self.document.camera if self.document.camera in cameras else next(iter(cameras), "")
+
+    def light_wanted(self, grid: bool = True) -> Wanted:
+        """What has to be measured to know the light as it stands now."""
+        picked = tuple(Probe(one.name, one.place, one.normal) for one in self.document.probes)
+        return wanted(self.plan, self.registry, self.camera, picked, grid, self._untrimmed)
+
+    def lit(self, report: LightReport) -> None:
+        """Take in what the lights give; `renew` raises what findings there are of it."""
+        self._found(replace(self.evidence, light=report))
+
+    @property
+    def light(self) -> LightReport | None:
+        """What the lights give, with the trims that stand; None where it has not been measured."""
+        report = self.evidence.light
+        return report.trimmed(stops_of(self.plan)) if report is not None and self.outcome is not None else None
+
+    def matching(self, things: Iterable[str] = ()) -> SetTrims | None:
+        """The trims that make the budget match, for some lights or all; None where nothing is known of the light."""
+        report = self.light
+        if report is None:
+            return None
+        own = {trim.subject: trim.stops for trim in self.document.trims}
+        return SetTrims(trims=match(report, tuple(things), own))
 
     # what follows
 

@@ -68,7 +68,7 @@ class Ladder:
         balance = [side.value(1.0, 1.0) / max(side.scale / math.pi, 1e-30) for side, _ in sides]
         bent = [r / max(v, 1e-30) for r, v in zip(response, exposed, strict=True)]
         return (
-            Rung("grey card in the scene", light[0], light[1], "nit", apart_light),
+            Rung("grey card", light[0], light[1], "nit", apart_light),
             Rung("camera", ev[0], ev[1], "EV", apart_camera),
             Rung("white balance", balance[0], balance[1], "×", _apart(*balance)),
             Rung("picture value", exposed[0], exposed[1], "", _apart(*exposed)),

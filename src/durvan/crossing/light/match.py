@@ -7,9 +7,8 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import lsq_linear
 
-from durvan.crossing.light.report import DARK, Part, Report
+from durvan.crossing.light.report import DARK, LightReport, Part
 from durvan.crossing.translation.choices import Trim
 from durvan.crossing.translation.lighting import ENVIRONMENT
 
@@ -29,7 +28,9 @@ class Unmatched:
     why: str
 
 
-def match(report: Report, wanted: Collection[str] = (), own: Mapping[str, float] | None = None) -> tuple[Trim, ...]:
+def match(
+    report: LightReport, wanted: Collection[str] = (), own: Mapping[str, float] | None = None
+) -> tuple[Trim, ...]:
     """The trims of the lights in `wanted` (paths; all without) by which every probe gets the source's light.
 
     `own` are the stops that stand on each subject itself now; what else is on a light (of everything, of its kind) stays.
@@ -37,6 +38,8 @@ def match(report: Report, wanted: Collection[str] = (), own: Mapping[str, float]
     Minimises the sums' and the lights' own differences relative to the source's sum at each probe (scipy's `lsq_linear`), within
     ±6 stops of what was measured.
     """
+    from scipy.optimize import lsq_linear  # a third of a second, which opening a scene need not wait for
+
     count = len(report.probes)
     source = np.array([report.sum(p, "source") for p in range(count)])
     lit = source > DARK
@@ -74,7 +77,7 @@ def subject(part: Part) -> str:
     return ENVIRONMENT if part.part == "sky" else part.path
 
 
-def left(report: Report, wanted: Collection[str] = ()) -> tuple[Unmatched, ...]:
+def left(report: LightReport, wanted: Collection[str] = ()) -> tuple[Unmatched, ...]:
     """What a report, with its trims, still leaves apart by more than a tenth of a stop."""
     return tuple(_left(report, wanted))
 
@@ -83,7 +86,7 @@ def _bare(part: Part, probe: int) -> float:
     return float(part.target[probe] @ np.array((0.2126, 0.7152, 0.0722)))
 
 
-def _left(report: Report, wanted: Collection[str]) -> list[Unmatched]:
+def _left(report: LightReport, wanted: Collection[str]) -> list[Unmatched]:
     out = []
     for p, probe in enumerate(report.probes):
         whole = report.sum_apart(p)
@@ -98,7 +101,7 @@ def _left(report: Report, wanted: Collection[str]) -> list[Unmatched]:
     return out
 
 
-def _why(report: Report, part: Part, probe: int, wanted: Collection[str]) -> str:
+def _why(report: LightReport, part: Part, probe: int, wanted: Collection[str]) -> str:
     apart = report.apart(part, probe)
     if wanted and part.path not in wanted:
         return f"{part.name} was not to be moved"

@@ -2,24 +2,24 @@
 
 from __future__ import annotations
 
-import hashlib
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from durvan.crossing.light.asking import Wanted
 from durvan.crossing.light.ladder import Ladder, Side
-from durvan.crossing.light.report import Part, Report
-from durvan.crossing.translation.lighting import AS_IT_IS, ENVIRONMENT, GLOW, Handling, category
+from durvan.crossing.light.report import LightReport, Part
+from durvan.crossing.translation.lighting import ENVIRONMENT, GLOW, category
 from durvan.dialects.registry import Registry
 from durvan.engine import budget, renderer, staging
-from durvan.engine.budget import Probe
 from durvan.engine.kernels import world as kw
 from durvan.engine.renderer import Stop
 from durvan.engine.staging import Staged
 from durvan.optics.light_shapes import DOME
-from durvan.scene.model import Scene, Thing
+from durvan.scene.model import Scene
+from durvan.scene.probe import Probe
 from durvan.scene.shapes import Shapes
 
 Floats = NDArray[np.float64]
@@ -28,57 +28,43 @@ _VIEW = (48, 27)
 _GRID = (3, 2)
 _DIRECTIONS = np.array([[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]], dtype=np.float64)
 _BELOW, _STEPS_DOWN = 0.3, 40  # metres that a floor lies below its subject; how many things are passed on the way
-_DARKEST = 2.0**-40  # of a trim that is taken out of what was measured
 
 
-@dataclass(frozen=True)
-class Wanted:
-    """What is to be measured: the camera, the things of both sides, what is done to the target's light (which is taken out again),
-    and places that a person picked, in metres: name, place, normal (0 for all sides).
-    """
+@dataclass
+class Sides:
+    """Both sides as their renderers have them, ready to be measured, as long as `key` is that of what is wanted."""
 
-    camera: str
-    source: Sequence[Thing]
-    target: Sequence[Thing]
-    stops: Mapping[str, Handling] = field(default_factory=dict)
-    picked: tuple[Probe, ...] = ()
-    grid: bool = True
+    key: str
+    source: Staged
+    target: Staged
+
+
+def staged(scene: Scene, shapes: Shapes, wanted: Wanted, registry: Registry) -> Sides:
+    """Make both sides ready."""
+    made = [
+        staging.stage(scene, shapes, things, registry, wanted.camera, _VIEW)
+        for things in (wanted.source, wanted.target)
+    ]
+    return Sides(wanted.key, *made)
 
 
 def measure(
-    scene: Scene, shapes: Shapes, wanted: Wanted, registry: Registry, stop: Stop = lambda: False
-) -> Report | None:
+    scene: Scene, sides: Sides, wanted: Wanted, registry: Registry, up_axis: str, stop: Stop = lambda: False
+) -> LightReport | None:
     """The report; None when it was stopped."""
-    sides = []
-    for things in (wanted.source, wanted.target):
-        if stop():
-            return None
-        sides.append(staging.stage(scene, shapes, things, registry, wanted.camera, _VIEW))
-    source, target = sides
-    probes = (*found_in_view(source, shapes.up_axis, wanted.grid), *wanted.picked)
-    notes = [f"{probe.name} lies inside something solid" for probe in inside_solids(source, probes)]
-    lux = [budget.measure(side.built, probes, stop=stop) for side in sides]
+    probes = (*found_in_view(sides.source, up_axis, wanted.grid), *wanted.picked)
+    notes = [f"{probe.name} lies inside something solid" for probe in inside_solids(sides.source, probes)]
+    lux = [budget.measure(side.built, probes, stop=stop) for side in (sides.source, sides.target)]
     if stop():
         return None
-    parts = _parts(scene, wanted, sides, lux, registry)
-    ladder = Ladder(Side.of(source.view, source.sampling), Side.of(target.view, target.sampling))
-    return Report(key_of(wanted), tuple(probes), parts, ladder, dict(wanted.stops), tuple(notes))
+    parts = _parts(scene, (sides.source, sides.target), lux, registry)
+    ladder = Ladder(
+        Side.of(sides.source.view, sides.source.sampling), Side.of(sides.target.view, sides.target.sampling)
+    )
+    return LightReport(wanted.key, tuple(probes), parts, ladder, wanted.camera, {}, tuple(notes))
 
 
-def key_of(wanted: Wanted) -> str:
-    """What a report is known by: all lights, glows, cameras and settings of both sides, and the probes. Trims count too."""
-    told = hashlib.sha256(wanted.camera.encode())
-    for things in (wanted.source, wanted.target):
-        for thing in things:
-            for node in thing.graph.nodes.values():
-                told.update(f"{thing.id}|{node.kind}|{sorted(node.values.items())}|{sorted(node.links)}".encode())
-    told.update(repr(wanted.picked).encode())
-    return told.hexdigest()[:24]
-
-
-def _parts(
-    scene: Scene, wanted: Wanted, sides: Sequence[Staged], lux: Sequence[Floats], registry: Registry
-) -> tuple[Part, ...]:
+def _parts(scene: Scene, sides: Sequence[Staged], lux: Sequence[Floats], registry: Registry) -> tuple[Part, ...]:
     """The lights of both sides beside each other, in the scene's order."""
     found: dict[tuple[str, str], list[Floats]] = {}
     nothing = np.zeros((lux[0].shape[0], 3))
@@ -92,25 +78,31 @@ def _parts(
         pack = registry.packs.get(thing.dialect) if thing is not None else None
         what = ENVIRONMENT if part == "sky" else category(thing, pack) if thing is not None else GLOW
         what = ENVIRONMENT if what == "DomeLight" else what
-        done = wanted.stops.get(path, AS_IT_IS)
-        k = 2.0 ** (done.sky if part == "sky" else done.stops)
         name = thing.name if thing is not None else "no material"
-        parts.append(Part(path, f"{name}, sky" if part else name, what, part, one, two / max(k, _DARKEST)))
+        parts.append(Part(path, f"{name}, sky" if part else name, what, part, one, two))
     return tuple(parts)
 
 
 def _by_path(side: Staged, lux: Floats) -> dict[tuple[str, str], Floats]:
     """What each light gives, by its path; the sky of a sun apart. A material that glows goes by its own path."""
+    out: dict[tuple[str, str], Floats] = {}
+    for number, key in enumerate(keys_of(side)):
+        out[key] = out.get(key, 0.0) + lux[:, number]
+    return out
+
+
+def keys_of(side: Staged) -> list[tuple[str, str]]:
+    """The path and part of each group of a side's lights."""
     lights = side.built.lights
     groups = lights[:, kw.GROUP].astype(int)
     domes = {int(g) for g in groups[lights[:, kw.KIND] == DOME]}
     suns = {path for number, path in enumerate(side.built.paths) if number not in domes}
-    out: dict[tuple[str, str], Floats] = {}
+    out = []
     for number, path in enumerate(side.built.paths):
         if path.startswith("glow:"):
-            path = side.materials[int(path.removeprefix("glow:"))]
-        part = "sky" if number in domes and path in suns else ""
-        out[path, part] = out.get((path, part), 0.0) + lux[:, number]
+            out.append((side.materials[int(path.removeprefix("glow:"))], ""))
+        else:
+            out.append((path, "sky" if number in domes and path in suns else ""))
     return out
 
 

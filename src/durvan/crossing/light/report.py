@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 from durvan.crossing.light.ladder import Ladder
 from durvan.crossing.translation.lighting import ENVIRONMENT, GLOW, Handling
-from durvan.engine.budget import Probe
 from durvan.optics.colour import REC709_LUMINANCE, kelvin_and_duv
+from durvan.scene.probe import Probe
 
 Floats = NDArray[np.float64]
 DARK = 1e-6  # lux: what is less counts as none
@@ -42,7 +42,7 @@ class Part:
 
 
 @dataclass(frozen=True)
-class Report:
+class LightReport:
     """The light of a crossing at some probes, and the way from there to the picture on both sides. `key` says what was measured;
     `stops` are the trims by path, which are multiplied in; `notes` are what could not be taken into account.
     """
@@ -51,21 +51,18 @@ class Report:
     probes: tuple[Probe, ...]
     parts: tuple[Part, ...]
     ladder: Ladder
+    camera: str = ""
     stops: Mapping[str, Handling] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
 
-    def trimmed(self, stops: Mapping[str, Handling]) -> Report:
+    def trimmed(self, stops: Mapping[str, Handling]) -> LightReport:
         """The same light with other trims."""
         return replace(self, stops=stops)
 
     def factor(self, part: Part) -> float:
         """What trims make of a part of the target."""
         done = self.stops.get(part.path)
-        if done is None:
-            return 1.0
-        if done.off:
-            return 0.0
-        return float(2.0 ** (done.sky if part.part == "sky" else done.stops))
+        return 1.0 if done is None else done.factor(part.part)
 
     def lux(self, part: Part, probe: int, side: str) -> float:
         """What a light puts on a probe on one side ("source" or "target", with its trims), in lux."""

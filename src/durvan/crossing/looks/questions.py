@@ -15,6 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from durvan.crossing.document.changes import PutFits
+from durvan.crossing.light.asking import Wanted
+from durvan.crossing.light.ground import Ground
+from durvan.crossing.light.report import LightReport
 from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.looks.pairs import Pair
 from durvan.scene.drift import Drift
@@ -83,6 +86,32 @@ class Cover:
     """How much of the camera's picture each material covers."""
 
     camera: str
+
+
+@dataclass(frozen=True)
+class Balance:
+    """The light of both sides at probes."""
+
+    wanted: Wanted
+
+
+@dataclass(frozen=True)
+class Balanced:
+    """What the lights give, and the scene from above; `seconds` is how long it took to measure once both sides were ready."""
+
+    report: LightReport
+    ground: Ground
+    seconds: float
+
+
+@dataclass(frozen=True)
+class Mix:
+    """Show the camera's view with other strengths of the target's lights (factors by path and part, 1 where nothing is said), or
+    by one light alone (its path).
+    """
+
+    factors: Mapping[tuple[str, str], float]
+    alone: str = ""
 
 
 @dataclass(frozen=True)
@@ -175,5 +204,5 @@ class Trouble:
     trace: str = ""
 
 
-Question = Load | LookAt | GuessAll | MeasureAll | FitAll | Render | Refine | Cover
+Question = Load | LookAt | GuessAll | MeasureAll | FitAll | Render | Refine | Cover | Balance | Mix
 Answer = Any

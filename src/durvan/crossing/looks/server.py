@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import threading
+import time
 import traceback
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -15,6 +16,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from durvan.apart import ends
+from durvan.crossing.light import measuring
+from durvan.crossing.light.drawing import ground
+from durvan.crossing.light.ground import Ground
 from durvan.crossing.looks import questions
 from durvan.crossing.looks.appearance import Appearance, caveats
 from durvan.crossing.looks.fitting import fit_all
@@ -37,6 +41,7 @@ from durvan.scene.shapes import Shapes
 SHOWN_SAMPLES = 16
 _TOGETHER = 40  # guesses that are told at once
 _VIEW = "the camera's view"
+MOST_APART = 32  # lights that the camera's view keeps in layers of their own
 _PREVIEW_CLAMP = 30.0  # times white
 
 
@@ -67,6 +72,9 @@ class Server:
         self.shapes: Shapes | None = None
         self.view: questions.Render | None = None
         self.films: dict[str, tuple[staging.Staged, renderer.Film]] = {}
+        self.sides: measuring.Sides | None = None
+        self.mix = questions.Mix({})
+        self.plan: tuple[str, Ground] | None = None
 
     def listen(self) -> None:
         """Take questions in until the other side is gone. A newer question takes the place of an older one in its lane."""
@@ -136,7 +144,7 @@ class Server:
         self.scene, self.registry = question.scene, read(question.user_packs)
         self.appearance = Appearance(question.scene, self.registry, swatches.cache_folder())
         self.shapes = None
-        self.films, self.view = {}, None
+        self.films, self.view, self.sides, self.mix, self.plan = {}, None, None, questions.Mix({}), None
         return True
 
     # swatches
@@ -243,7 +251,7 @@ class Server:
             self.films = {}
             for side, things in sides:
                 staged = self._staged(side, things, question.camera, question.size)
-                self.films[side] = (staged, staged.film())
+                self.films[side] = (staged, staged.film(lights_apart=len(staged.built.groups) <= MOST_APART))
             self.view = question
         return self._go_on(question.samples)
 
@@ -264,9 +272,51 @@ class Server:
                 more, bounces = level - film.samples, min(staged.sampling.bounces, swatches.BOUNCES)
                 if not renderer.expose(staged.built, staged.camera, film, more, bounces, clamp, self.stop):
                     return False
-                shown = developed(staged.exposed(film.picture), staged.sampling.response)
-                self.say(questions.Rendered(side, bytes_of(shown), film.samples, samples, tuple(staged.notes)))
+                self._show(side, samples)
             level *= 2
+        return True
+
+    def _show(self, side: str, samples: int) -> None:
+        """Say what a side looks like so far, with what its lights are mixed to."""
+        staged, film = self.films[side]
+        picture = film.picture
+        if film.sums.shape[2] > 1:
+            picture = np.tensordot(film.layers, self._factors(side, staged), axes=([2], [0]))
+        shown = developed(staged.exposed(picture), staged.sampling.response)
+        self.say(questions.Rendered(side, bytes_of(shown), film.samples, samples, tuple(staged.notes)))
+
+    def _factors(self, side: str, staged: staging.Staged) -> NDArray[np.float64]:
+        """The factor on each layer: trims of the target's lights, or 0 for all but the one that is looked at alone."""
+        keys = measuring.keys_of(staged)
+        alone = self.mix.alone
+        trims = self.mix.factors if side == "target" else {}
+        return np.array([trims.get(key, 1.0) * float(not alone or key[0] == alone) for key in keys])
+
+    def _mix(self, question: questions.Mix) -> bool:
+        self.mix = question
+        for side, (_, film) in self.films.items():
+            if film.samples:
+                self._show(side, film.samples)
+        return True
+
+    # the light
+
+    def _balance(self, question: questions.Balance) -> bool:
+        assert self.scene is not None
+        self.say(questions.Working("the light"))
+        wanted = question.wanted
+        if self.sides is None or self.sides.key != wanted.key:
+            self.sides = measuring.staged(self.scene, self._shapes(), wanted, self.registry)
+        if self.stop():
+            return False
+        started = time.monotonic()
+        report = measuring.measure(self.scene, self.sides, wanted, self.registry, self._shapes().up_axis, self.stop)
+        if report is None:
+            return False
+        seconds = time.monotonic() - started
+        if self.plan is None or self.plan[0] != wanted.key:
+            self.plan = wanted.key, ground(self._shapes(), self.sides)
+        self.say(questions.Balanced(report, self.plan[1], seconds))
         return True
 
 
@@ -283,6 +333,8 @@ class Asked:
 
 ASKED: dict[type, Asked] = {
     questions.Load: Asked(0, "scene", Server._load, ends_all=True),
+    questions.Mix: Asked(0, "mix", Server._mix),
+    questions.Balance: Asked(3, "light", Server._balance),
     questions.LookAt: Asked(1, "closely", Server._look_at),
     questions.FitAll: Asked(2, "fits", Server._fit_all),
     questions.Cover: Asked(3, "cover", Server._cover),

@@ -35,6 +35,10 @@ class Handling:
     only_white: bool = False
     off: bool = False
 
+    def factor(self, part: str) -> float:
+        """What it multiplies a light by, or ("sky") the sky of one that is sun and sky."""
+        return 0.0 if self.off else float(2.0 ** (self.sky if part == "sky" else self.stops))
+
     @property
     def idle(self) -> bool:
         """Whether nothing is done."""

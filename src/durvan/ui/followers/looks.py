@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import singledispatchmethod
 
@@ -10,11 +11,13 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QBuffer, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QPainter
 
+from durvan.crossing.light.asking import stops_of
 from durvan.crossing.looks import questions
 from durvan.crossing.looks.client import Renderer
 from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.looks.pairs import Pair, pair, unfitted
 from durvan.crossing.looks.questions import Fitted
+from durvan.crossing.translation.lighting import Handling
 from durvan.errors import MisuseError
 from durvan.record.page import Gallery
 from durvan.scene.drift import Drift
@@ -71,6 +74,7 @@ class Looks(QObject):
     seen = Signal(str)
     rendered = Signal(str)
     prepared = Signal(str)
+    balanced = Signal(object)
     _answer = Signal(object)
 
     def __init__(self, state: State, parent: QObject | None = None, rendering: bool = True) -> None:
@@ -88,6 +92,8 @@ class Looks(QObject):
         self._keys: dict[str, LookKey] = {}
         self._files: dict[str, tuple[str, object]] = {}
         self._news: dict[LookKey, Drift] = {}
+        self._lit = ""
+        self._mixed = questions.Mix({})
         self._asked = ""
         self._told = QTimer(self)
         self._told.setSingleShot(True)
@@ -125,7 +131,8 @@ class Looks(QObject):
             return
         for kept in (self.closely, self.small, self.shares, self.views, self._keys, self._news):
             kept.clear()
-        self._asked = self.trouble = ""
+        self._asked = self.trouble = self._lit = ""
+        self._mixed = questions.Mix({})
         self._files = _files_of(session.scene)
         self.renderer.ask(questions.Load(session.scene, session.registry.user))
         camera = self._camera()
@@ -134,7 +141,7 @@ class Looks(QObject):
 
     def _camera(self) -> str:
         session = self.state.session
-        return next((thing.id for thing in session.scene.of(Kind.CAMERA)), "") if session is not None else ""
+        return session.camera if session is not None else ""
 
     def _pairs(self, most: int | None) -> list[Pair]:
         """The materials that are carried, those that cover most of the camera's picture first."""
@@ -154,22 +161,42 @@ class Looks(QObject):
         pairs = self._pairs(MOST)
         fresh = [one for one in pairs if self._keys.get(one.thing.id) != one.key]
         self._keys.update((one.thing.id, one.key) for one in fresh)
+        self._light(bool(fresh))
         if not fresh:
             return
         known = session.evidence.drifts
         unmeasured = [one for one in pairs if (found := known.get(one.key)) is None or found.guessed]
         self.left = len(unmeasured)
-        camera = self._camera()
-        if camera:
-            plan = session.plan
-            self.renderer.ask(questions.Render(camera, plan.target_things, plan.corrected, VIEW, FIRST_SAMPLES))
-            self.renderer.ask(questions.Refine(VIEW_SAMPLES))
         self.renderer.ask(
             questions.GuessAll([one for one in self._pairs(None) if one.key not in session.evidence.drifts])
         )
         self.renderer.ask(questions.MeasureAll(unmeasured))
         self._asked = ""
         self._look()
+
+    def _light(self, others: bool) -> None:
+        """Have the camera's view rendered and the light measured, where they are other than they were; trims only mix them."""
+        session = self.state.session
+        if session is None or not session.camera:
+            return
+        wanted = session.light_wanted()
+        asked = f"{wanted.key} {wanted.picked}"
+        if others or wanted.key not in self._lit:
+            corrected, target = session.plan.corrected, list(wanted.target)
+            self.renderer.ask(questions.Render(wanted.camera, target, corrected, VIEW, FIRST_SAMPLES))
+            self.renderer.ask(questions.Refine(VIEW_SAMPLES))
+        if asked != self._lit:
+            self._lit = asked
+            self.renderer.ask(questions.Balance(wanted))
+        self.mix(stops_of(session.plan))
+
+    def mix(self, stops: Mapping[str, Handling], alone: str = "") -> None:
+        """Show the camera's view with other trims, or by one light alone; nothing is rendered anew for it."""
+        factors = {(path, part): done.factor(part) for path, done in stops.items() for part in ("", "sky")}
+        wanted = questions.Mix({key: k for key, k in factors.items() if k != 1.0}, alone)
+        if wanted != self._mixed:
+            self._mixed = wanted
+            self.renderer.ask(wanted)
 
     def _look(self) -> None:
         session, thing = self.state.session, self.state.thing()
@@ -229,6 +256,14 @@ class Looks(QObject):
     def _(self, answer: questions.Covered) -> None:
         self.shares = answer.shares
         self.state.looked.emit()
+
+    @_taken.register
+    def _(self, answer: questions.Balanced) -> None:
+        session = self.state.session
+        if session is not None:
+            session.lit(answer.report)
+            self.balanced.emit(answer)
+            self.state.catch_up()
 
     @_taken.register
     def _(self, answer: questions.Rendered) -> None:

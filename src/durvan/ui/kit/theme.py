@@ -78,6 +78,14 @@ def _css() -> str:
     QComboBox QAbstractItemView { background: %(slip)s; selection-background-color: %(wash)s; selection-color: %(ink)s; outline: 0; }
     QLineEdit { background: %(slip)s; border: 1px solid %(rule)s; padding: 4px 8px; selection-background-color: %(accent)s; }
     QLineEdit:focus { border: 2px solid %(accent)s; padding: 3px 7px; }
+    QAbstractSpinBox { background: %(slip)s; border: 1px solid %(rule)s; border-radius: 0; min-height: 26px; selection-background-color: %(accent)s; }
+    QAbstractSpinBox:focus { border: 2px solid %(accent)s; }
+    QAbstractSpinBox QLineEdit, QAbstractSpinBox QLineEdit:focus { border: none; background: transparent; padding: 0 6px; }
+    QAbstractSpinBox:disabled { color: %(strong)s; }
+    QSlider { min-height: 22px; }
+    QSlider::groove:horizontal { height: 1px; background: %(ink)s; }
+    QSlider::handle:horizontal { width: 9px; margin: -8px 0; background: %(ink)s; border-radius: 0; }
+    QSlider::handle:horizontal:hover, QSlider::handle:horizontal:focus { background: %(accent)s; }
     QTreeView, QTableView, QListView { background: %(bright)s; border: none; outline: 0; selection-background-color: %(wash)s; selection-color: %(ink)s; alternate-background-color: %(bright)s; }
     QTreeView::item, QTableView::item { padding: 2px 6px; border-bottom: 1px solid #cdcdcd; }
     QTreeView::item:selected, QTableView::item:selected { background: %(wash)s; color: %(ink)s; }

@@ -10,7 +10,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
-from durvan.crossing.document.changes import Change, Fit, SetRoots
+from durvan.crossing.document.changes import Change, Fit, Match, SetRoots
 from durvan.crossing.findings import Finding, Remedy
 from durvan.crossing.job.outcome import Outcome, let_go, what_leaves
 from durvan.crossing.job.session import Session, start
@@ -56,6 +56,7 @@ class State(QObject):
     accept_wanted = Signal(object)
     looked = Signal()
     fit_wanted = Signal(object)
+    match_wanted = Signal(object)
 
     def __init__(self, registry: Registry, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -239,7 +240,12 @@ class State(QObject):
         if len(requests) < len(remedies):
             self.renew()
         if requests:
-            self.fit_wanted.emit([remedy.does.thing for remedy in requests if isinstance(remedy.does, Fit)])
+            fits = [remedy.does.thing for remedy in requests if isinstance(remedy.does, Fit)]
+            if fits:
+                self.fit_wanted.emit(fits)
+            things = [thing for remedy in requests if isinstance(remedy.does, Match) for thing in remedy.does.things]
+            if things:
+                self.match_wanted.emit(things)
 
     def relink(self, changes: Mapping[str, str], name: str = "") -> None:
         """Put other paths in the place of written ones, all as one command."""

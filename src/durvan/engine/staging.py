@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from durvan.dialects.look import Facts, Lamp, Record, Sampling, Surface, View, each, record, single, trace
+from durvan.dialects.look import Facts, Lamp, Record, Sampling, Surface, View, each, record, resolve, single, trace
 from durvan.dialects.look import Lobe as LookLobe
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
@@ -79,7 +79,9 @@ def facts_of(scene: Scene) -> Facts:
 
 @dataclass
 class Staged:
-    """A world with its camera, ready to be rendered; `scale` turns nit into picture values."""
+    """A world with its camera, ready to be rendered; `scale` turns nit into picture values. `bases` are the records of the
+    materials where nothing varies, `glows` the mean glow of those whose glow does, in nit by path.
+    """
 
     built: Built
     camera: Floats
@@ -89,6 +91,8 @@ class Staged:
     notes: list[str] = field(default_factory=list)
     width: int = 0
     height: int = 0
+    bases: Floats = field(default_factory=lambda: np.zeros((0, layout.RECORD)))
+    glows: dict[str, Floats] = field(default_factory=dict)
 
     def film(self, lights_apart: bool = False) -> Film:
         """An empty film for it; with `lights_apart` a layer for each light."""
@@ -182,11 +186,24 @@ def stage(
     notes.extend(view.notes)
     built = build(shapes.meshes, records, placed, pixels, up_axis=shapes.up_axis, fog=view.fog)
     width, height = size
-    cam = camera(view, shapes.places.get(camera_id, np.eye(4)), width / height)
+    stands = np.array(eye.stands).reshape(4, 4) if eye is not None and eye.stands else None
+    cam = camera(view, shapes.places.get(camera_id, np.eye(4)) if stands is None else stands, width / height)
     return Staged(
         built, cam, view, _sampling(by_id.values(), registry, facts), list(shapes.materials),
-        [*shapes.notes, *notes, *built.notes], width, height,
+        [*shapes.notes, *notes, *built.notes], width, height, np.array([one.base for one in records]).reshape(-1, layout.RECORD),
+        {path: glow for path, one in zip(shapes.materials, records, strict=True) if (glow := _mean_glow(one)) is not None},
     )  # fmt: skip
+
+
+def _mean_glow(look: Record) -> Floats | None:
+    """The mean glow of a material over its picture, in nit; None where it does not vary."""
+    places = range(layout.GLOW, layout.GLOW + 3)
+    if not any(place in look.lanes for place in places):
+        return None
+    v, u = (np.mgrid[0:8, 0:8] + 0.5) / 8.0
+    nothing = np.zeros(64)
+    point = {"u": u.reshape(-1), "v": v.reshape(-1), "x": nothing, "y": nothing, "z": nothing, "facing": nothing + 1.0}
+    return np.asarray(resolve(look, point, pixels)[:, layout.GLOW : layout.GLOW + 3].mean(axis=0))
 
 
 def _sampling(things: Iterable[Thing], registry: Registry, facts: Facts) -> Sampling:

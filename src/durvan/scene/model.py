@@ -25,7 +25,7 @@ class Thing:
     `id` is the prim path in the source and never changes. `context` holds measured facts that formulas may
     use (`area` in square metres, `metres_per_unit`, `map_lux`). `turned` are nodes of pictures whose green is turned
     round wherever they are read. `place` is where something stands that the file does not have, which only the target gets: a
-    world matrix of 16 numbers (row vectors, metres).
+    world matrix of 16 numbers (row vectors, metres); `stands` is where a light or a camera of the file does.
     """
 
     id: str
@@ -40,6 +40,7 @@ class Thing:
     prim_type: str = ""
     turned: tuple[str, ...] = ()
     place: tuple[float, ...] = ()
+    stands: tuple[float, ...] = ()
     words: str = field(default="", compare=False, repr=False)  # the network in words, once somebody asked for it
 
     @property

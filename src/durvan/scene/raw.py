@@ -20,7 +20,8 @@ class RawThing:
 
     `contexts` are a material's outputs by render context ("" the universal one); the kind of a node is the word that the
     file has for it. `attributes` are those of anything else, by the file's names; "(yaw)" is how far a dome is turned
-    about the up axis, in degrees, "(visibility)" says "invisible" of what is hidden. `problems` are by attribute.
+    about the up axis, in degrees, "(visibility)" says "invisible" of what is hidden. `stands` is the world matrix of
+    a light or a camera (16 numbers, row vectors, metres). `problems` are by attribute.
     """
 
     path: str
@@ -35,6 +36,7 @@ class RawThing:
     instance: str = ""
     twins: list[str] = field(default_factory=list)
     context: dict[str, float] = field(default_factory=dict)
+    stands: tuple[float, ...] = ()
 
 
 @dataclass(slots=True, frozen=True)

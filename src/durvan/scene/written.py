@@ -165,6 +165,12 @@ def _of_thing(path: str, meant: WrittenThing, found: WrittenThing) -> Iterator[D
             yield Difference(path, name, f"an output of type {of}", found.outputs.get(name, "nothing"))
     if meant.yaw is not None and (found.yaw is None or not same(meant.yaw, found.yaw, SINGLE, 1.0)):
         yield Difference(path, "", f"turned by {meant.yaw:g}°", "not so" if found.yaw is None else f"{found.yaw:g}°")
+    for what, here, there_ in (
+        ("standing in the sky at", meant.towards, found.towards),
+        ("standing at", meant.matrix, found.matrix),
+    ):
+        if here and (not there_ or not same(here, there_, SINGLE, 1.0)):
+            yield Difference(path, "", f"{what} {here}", f"{there_}" if there_ else "not so")
     for name, one in meant.properties.items():
         there = found.properties.get(name)
         if there is None:

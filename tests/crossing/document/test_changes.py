@@ -20,6 +20,7 @@ from durvan.crossing.document.changes import (
     Choose,
     KeepOff,
     LeaveOut,
+    MoveForward,
     PutFits,
     PutLinks,
     PutNote,
@@ -38,7 +39,17 @@ from durvan.crossing.document.changes import (
     applied,
 )
 from durvan.crossing.document.document import Accepted, Document, PickedProbe, Relink
-from durvan.crossing.translation.choices import AddedLight, Note, Override, Placement, Reading, Tinting, Trim, Turn
+from durvan.crossing.translation.choices import (
+    AddedLight,
+    Advance,
+    Note,
+    Override,
+    Placement,
+    Reading,
+    Tinting,
+    Trim,
+    Turn,
+)
 from durvan.errors import CrossingFileError
 from durvan.files.resolve import Known
 from durvan.files.roots import Root
@@ -69,6 +80,7 @@ EVERY = st.one_of(
     st.builds(AddLight, light=st.builds(AddedLight, path=NAMES, prim=TEXTS, place=st.tuples(*[NUMBERS] * 16))),
     st.builds(TakeLight, path=NAMES),
     st.builds(KeepOff, thing=NAMES, off=st.booleans()),
+    st.builds(MoveForward, thing=NAMES, advance=st.none() | st.builds(Advance, thing=NAMES, metres=st.floats(0.1, 9.0), subject=st.floats(0.1, 9.0))),
     st.builds(SetSettings, name=PORTS, notes=st.none() | st.lists(st.builds(Note, thing=NAMES, node=PORTS, parameter=PORTS, value=NUMBERS), max_size=2).map(tuple)),
     st.builds(Choose, scope=st.none() | TEXTS, placement=st.none() | st.sampled_from(list(Placement)), drift_limit=st.none() | st.floats(0.0, 100.0)),
 )  # fmt: skip
@@ -120,7 +132,7 @@ def test_thousands_are_done_at_once() -> None:
 
 def test_every_kind_has_a_tag_of_its_own() -> None:
     kinds = Change.__args__[0].__args__
-    assert len({kind.model_fields["tag"].default for kind in kinds}) == len(kinds) == 21
+    assert len({kind.model_fields["tag"].default for kind in kinds}) == len(kinds) == 22
     for bad in ({"tag": "explode"}, {"tag": "allow"}, {"tag": "allow", "folder": "/x", "more": 1}):
         with pytest.raises(ValidationError):
             TypeAdapter(Change).validate_python(bad)

@@ -16,6 +16,7 @@ from pydantic import Field
 from durvan.crossing.document.document import Accepted, Document, PickedProbe, Relink
 from durvan.crossing.translation.choices import (
     AddedLight,
+    Advance,
     Chosen,
     Note,
     Override,
@@ -220,7 +221,8 @@ class SetTint(Chosen):
     tint: Tinting | None = None
 
     def apply(self, document: Document) -> Document:
-        kept = tuple(one for one in document.tints if one.subject != self.subject)
+        about = {self.subject} | ({self.tint.subject} if self.tint is not None else set())
+        kept = tuple(one for one in document.tints if one.subject not in about)
         return document.model_copy(update={"tints": (*kept, self.tint) if self.tint is not None else kept})
 
 
@@ -257,7 +259,7 @@ class TakeLight(Chosen):
 
 
 class KeepOff(AtOnce):
-    """Carry a light, but switched off; or (`off` false) as it was."""
+    """Carry a light, but switched off; or (`off` false) as it was, whatever it is called."""
 
     tag: Literal["keep off"] = "keep off"
     thing: str
@@ -265,13 +267,25 @@ class KeepOff(AtOnce):
 
     @staticmethod
     def apply_all(document: Document, many: Sequence[KeepOff]) -> Document:
-        kept = dict.fromkeys(document.kept_off)
+        kept, shine = dict.fromkeys(document.kept_off), dict.fromkeys(document.let_shine)
         for one in many:
-            if one.off:
-                kept[one.thing] = None
-            else:
-                kept.pop(one.thing, None)
-        return document.model_copy(update={"kept_off": tuple(kept)})
+            to, of = (kept, shine) if one.off else (shine, kept)
+            to[one.thing] = None
+            of.pop(one.thing, None)
+        return document.model_copy(update={"kept_off": tuple(kept), "let_shine": tuple(shine)})
+
+
+class MoveForward(Chosen):
+    """Move a camera of the target forward; of one camera the last one counts, and none takes it back."""
+
+    tag: Literal["forward"] = "forward"
+    thing: str
+    advance: Advance | None = None
+
+    def apply(self, document: Document) -> Document:
+        about = {self.thing} | ({self.advance.thing} if self.advance is not None else set())
+        kept = tuple(one for one in document.advances if one.thing not in about)
+        return document.model_copy(update={"advances": (*kept, self.advance) if self.advance is not None else kept})
 
 
 class SetSettings(Chosen):
@@ -300,6 +314,8 @@ class Choose(Chosen):
     drift_limit: float | None = Field(default=None, ge=0.0, le=100.0, allow_inf_nan=False)
     light_limit: float | None = Field(default=None, ge=0.0, le=20.0, allow_inf_nan=False)
     camera: str | None = None
+    kelvin: Literal["all", "white", "leave"] | None = None
+    setup_names: tuple[str, ...] | None = None
 
     def apply(self, document: Document) -> Document:
         said = self.model_dump(exclude={"tag"}, exclude_none=True)
@@ -308,7 +324,7 @@ class Choose(Chosen):
 
 Change = Annotated[
     SetValue | ReadAs | TurnGreen | PutLinks | SetRoots | AllowFolder | LeaveOut | PutNote | TakeNote | PutFits | TakeFit
-    | Accept | Reopen | Choose | SetTrims | SetTint | SetProbes | AddLight | TakeLight | KeepOff | SetSettings,
+    | Accept | Reopen | Choose | SetTrims | SetTint | SetProbes | AddLight | TakeLight | KeepOff | MoveForward | SetSettings,
     Field(discriminator="tag"),
 ]  # fmt: skip
 

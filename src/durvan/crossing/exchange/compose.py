@@ -154,9 +154,9 @@ class Composer:
     def _single(self, path: str, thing: Thing, translation: Translation) -> None:
         many = len(translation.graph.nodes) > 1
         for node in translation.graph.nodes.values():
-            self._of_node(path, thing, node, many)
+            self._of_node(path, thing, node, many, translation.moved)
 
-    def _of_node(self, path: str, thing: Thing, node: Node, many: bool) -> None:
+    def _of_node(self, path: str, thing: Thing, node: Node, many: bool, moved: tuple[float, ...]) -> None:
         """One light, camera or settings; of several that a light became, those stand by themselves that its prim cannot be."""
         kind = self.pack.type(node.kind)
         if kind is None:
@@ -164,9 +164,10 @@ class Composer:
         alone = bool(thing.place) or kind.role == "environment" or (many and thing.prim_type not in kind.prims)
         name = f"{path}_{node.id.rpartition('_')[2]}" if many and alone else path
         place = self._environment(name, kind.prims[0]) if alone else self.out.thing(path, Form.PROPERTIES)
-        if thing.place:
+        put = thing.place or moved
+        if put:
             unit = self.scene.metres_per_unit
-            place.matrix = (*thing.place[:12], *(part / unit for part in thing.place[12:15]), 1.0)
+            place.matrix = (*put[:12], *(part / unit for part in put[12:15]), 1.0)
         stands = node.values.get(TOWARDS)
         if isinstance(stands, tuple):
             place.towards = stands[0], stands[1]

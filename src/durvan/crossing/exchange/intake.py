@@ -108,6 +108,7 @@ class Intake:
         thing.in_instance = raw.instance
         thing.twins = tuple(raw.twins)
         thing.context.update(raw.context)
+        thing.stands = raw.stands
         thing.used_by = self.raw.bound.get(raw.path, 0)
         if raw.kind is Kind.MATERIAL:
             self._material(thing, raw, packs, main)

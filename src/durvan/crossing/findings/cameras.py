@@ -1,30 +1,77 @@
-"""Findings about cameras."""
+"""Findings about cameras and exposure."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Iterator
 
-from durvan.crossing.findings.model import Finding, Level
+from durvan.crossing.document.changes import MoveForward
+from durvan.crossing.findings.model import Finding, Level, Remedy
 from durvan.crossing.findings.view import View
+from durvan.crossing.light.report import Sight
+from durvan.crossing.translation.choices import Advance
+from durvan.crossing.translation.rows import Row
+from durvan.scene.fate import Fate
 from durvan.scene.model import Kind, Solid, Thing
 
+_SEEN = 0.001  # of the picture that a blocker has to cover to count
 
-def clipping(view: View, thing: Thing) -> Iterator[Finding]:
-    """A near clip that hides something, when the target does not clip: what will come into the picture."""
-    if thing.kind is not Kind.CAMERA or view.target.identity.abilities.get("near_clip", True):
+
+def clipping(view: View) -> Iterator[Finding]:
+    """A near clip that hides something, when the target does not clip: what will come into the picture, by rays where they
+    have been shot, by boxes before that.
+    """
+    if view.target.identity.abilities.get("near_clip", True):
         return
+    moved = {one.thing for one in view.plan.choices.advances}
+    for thing in view.carried:
+        if thing.kind is not Kind.CAMERA or thing.id in moved:
+            continue
+        metres = view.translation(thing).common.get("clip_near", 0.0)
+        if not isinstance(metres, float) or metres <= 0.0:
+            continue
+        report = view.balance
+        if report is not None and report.camera == thing.id:
+            yield from _by_rays(view, thing, metres, report.sight)
+        else:
+            yield _by_boxes(view, thing, metres)
+
+
+def _by_boxes(view: View, thing: Thing, metres: float) -> Finding:
     scene, target = view.scene, view.target
-    metres = view.translation(thing).common.get("clip_near", 0.0)
-    if not isinstance(metres, float) or metres <= 0.0:
-        return
     hidden = [solid for solid in scene.solids if _between(thing, solid, metres / scene.metres_per_unit)]
     names = ", ".join(solid.path.rsplit("/", 1)[-1] for solid in hidden[:4]) or "nothing by its bounds"
-    yield Finding(
+    return Finding(
         "near-clip", Level.LOOK if hidden else Level.NOTE, "The camera looks through what it clips away",
         f"nothing nearer than {metres:g} m is seen; {names} stands there", f"{target.title} does not clip, so it will show",
-        thing.id, "clip_near", "Survey", (("near clip", f"{metres:g} m"), ("stands between", names)),
+        thing.id, "clip_near", "Light", (("near clip", f"{metres:g} m"), ("stands between", names)),
     )  # fmt: skip
+
+
+def _by_rays(view: View, thing: Thing, metres: float, sight: Sight) -> Iterator[Finding]:
+    blockers = [one for one in sight.blockers if one.share >= _SEEN]
+    names = ", ".join(one.path.rsplit("/", 1)[-1] for one in blockers[:4]) or "nothing"
+    remedies: tuple[Remedy, ...] = ()
+    if blockers and sight.subject > metres:
+        forward = MoveForward(thing=thing.id, advance=Advance(thing=thing.id, metres=metres, subject=sight.subject))
+        remedies = (Remedy("Move the camera to its clip", "Move all {count} cameras to their clips", forward),)
+    evidence = (
+        ("near clip", f"{metres:g} m"), ("subject", f"{sight.subject:.3g} m"), ("of the picture", f"{100.0 * sight.share:.1f} %"),
+        *((one.path.rsplit("/", 1)[-1], f"{100.0 * one.share:.1f} %") for one in blockers[:6]),
+    )  # fmt: skip
+    yield Finding(
+        "near-clip", Level.LOOK if blockers else Level.NOTE, "The camera looks through what it clips away",
+        f"nothing nearer than {metres:g} m is seen; {names} stands there",
+        f"{view.target.title} does not clip, so it will cover {100.0 * sight.share:.0f} % of the picture"
+        if blockers else f"{view.target.title} does not clip; nothing stands there, so nothing changes",
+        thing.id, "clip_near", "Light", evidence, remedies,
+    )  # fmt: skip
+    if sight.outside and blockers:
+        yield Finding(
+            "camera-outside", Level.LOOK, "The camera stands outside of a closed room",
+            f"its subject is shut in, and {names} lies between", "without a clip it sees the outside, most of it dark",
+            thing.id, "", "Light", evidence, remedies,
+        )  # fmt: skip
 
 
 def _between(camera: Thing, solid: Solid, near: float) -> bool:
@@ -41,3 +88,41 @@ def _between(camera: Thing, solid: Solid, near: float) -> bool:
         first, second = sorted(((low - place) / way, (high - place) / way))
         enter, leave = max(enter, first), min(leave, second)
     return enter <= leave and math.isfinite(leave)
+
+
+def exposure(view: View, thing: Thing) -> Iterator[Finding]:
+    """Exposure that moves from the scene to its cameras, and a response that is burnt into the source's pictures."""
+    for row in view.translation(thing).rows:
+        if (
+            thing.kind is Kind.CAMERA
+            and row.family == "exposure"
+            and row.targets
+            and view.kept_on(thing, row.parameter)
+        ):
+            yield _moved(view, thing, row)
+        elif (
+            thing.kind is Kind.SETTINGS and row.fate is Fate.LOST and row.why.topic.endswith(":RenderSettings.response")
+        ):
+            yield _burnt_in(view, thing, row)
+
+
+def _moved(view: View, thing: Thing, row: Row) -> Finding:
+    said = ", ".join(
+        f"{name.replace('_', ' ')} {value:+.2f} {unit}"
+        for (_, name), (value, unit) in zip(row.targets, row.target_values, strict=True)
+        if isinstance(value, float)
+    )
+    return Finding(
+        "exposure-moved", Level.NOTE, "Exposure moves from the scene to the camera",
+        f"{row.parameter.replace('_', ' ')} is the scene's; in {view.target.title} it stands on {thing.name}",
+        "the picture stays as bright", thing.id, row.parameter, "Light", (("in the target", said),),
+    )  # fmt: skip
+
+
+def _burnt_in(view: View, thing: Thing, row: Row) -> Finding:
+    return Finding(
+        "burnt-in", Level.LOOK, "A response that is burnt into the source's pictures",
+        f"the source bends its pictures by '{row.value}'; {view.target.title} does not",
+        "its highlights will be harder until a view bends them; compare pictures before the response",
+        thing.id, row.parameter, "Light", (("response", str(row.value)),),
+    )  # fmt: skip

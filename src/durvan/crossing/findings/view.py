@@ -118,6 +118,12 @@ class View:
         now = wanted(self.plan, self.registry, camera)
         return self.light.trimmed(stops_of(self.plan)) if now.key == self.light.key else None
 
+    def kept_on(self, thing: Thing, parameter: str) -> bool:
+        """Whether a thing's parameter stands on the scene's settings in the file."""
+        pack, root = self.source(thing), thing.root
+        found = pack.parameter(root.kind, parameter) if pack is not None and root is not None else None
+        return found is not None and bool(found.kept_on)
+
     def learn(self, before: View) -> None:
         """Take over what a former view has looked up, where it is about the same."""
         if before.scene.oddities is self.scene.oddities and "oddities" in before.__dict__:

@@ -79,7 +79,7 @@ def work_out(
     scene, uses = _scene(read, registry, evidence.disk, previous, report)
     if document.added:
         same = previous is not None and previous.scene.own == scene.own and previous.document.added == document.added
-        scene = previous.scene if previous is not None and same else with_added(scene, document.added, registry)
+        scene = previous.scene if previous is not None and same else with_added(scene, document.added)
     before = previous.plan if previous is not None else None
     planned = plan(scene, registry, document, report, before, evidence.disk.copies)
     view = View(

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from durvan.crossing.light.ground import Eye, Ground, Lamp, from_above
-from durvan.crossing.light.measuring import Sides, keys_of
+from durvan.crossing.light.measuring import keys_of
+from durvan.crossing.light.sights import Sides
 from durvan.engine.kernels import world as kw
 from durvan.engine.staging import Staged
 from durvan.optics.light_shapes import DISK, DOME, FAR, GLOW, POINT, RECT

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +10,7 @@ from numpy.typing import NDArray
 from durvan.crossing.light.asking import Wanted
 from durvan.crossing.light.ladder import Ladder, Side
 from durvan.crossing.light.report import LightReport, Part
+from durvan.crossing.light.sights import Sides, emitters, sight
 from durvan.crossing.translation.lighting import ENVIRONMENT, GLOW, category
 from durvan.dialects.registry import Registry
 from durvan.engine import budget, renderer, staging
@@ -28,15 +28,6 @@ _VIEW = (48, 27)
 _GRID = (3, 2)
 _DIRECTIONS = np.array([[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]], dtype=np.float64)
 _BELOW, _STEPS_DOWN = 0.3, 40  # metres that a floor lies below its subject; how many things are passed on the way
-
-
-@dataclass
-class Sides:
-    """Both sides as their renderers have them, ready to be measured, as long as `key` is that of what is wanted."""
-
-    key: str
-    source: Staged
-    target: Staged
 
 
 def staged(scene: Scene, shapes: Shapes, wanted: Wanted, registry: Registry) -> Sides:
@@ -61,7 +52,10 @@ def measure(
     ladder = Ladder(
         Side.of(sides.source.view, sides.source.sampling), Side.of(sides.target.view, sides.target.sampling)
     )
-    return LightReport(wanted.key, tuple(probes), parts, ladder, wanted.camera, {}, tuple(notes))
+    return LightReport(
+        wanted.key, tuple(probes), parts, ladder, wanted.camera, {}, tuple(notes), sight(sides, up_axis),
+        emitters(sides.source),
+    )  # fmt: skip
 
 
 def _parts(scene: Scene, sides: Sequence[Staged], lux: Sequence[Floats], registry: Registry) -> tuple[Part, ...]:

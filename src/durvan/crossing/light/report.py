@@ -42,6 +42,47 @@ class Part:
 
 
 @dataclass(frozen=True)
+class Blocker:
+    """An object that stands between the camera and what it clips away: its path, and the share of the picture that it covers."""
+
+    path: str
+    share: float
+
+
+@dataclass(frozen=True)
+class Sight:
+    """What a camera would see without its near clip: what stands in its way, how far away the subject is (metres), and whether the
+    camera stands outside of what closes about its subject. Found by rays.
+    """
+
+    near: float = 0.0
+    subject: float = 0.0
+    blockers: tuple[Blocker, ...] = ()
+    outside: bool = False
+
+    @property
+    def share(self) -> float:
+        """How much of the picture is blocked."""
+        return sum(one.share for one in self.blockers)
+
+
+@dataclass(frozen=True)
+class Emitter:
+    """What glows of one material in the source: its middle, axes (rows) and half sizes in metres, area in m², luminance in nit as
+    linear Rec.709, how solid it is to the eye, and the objects it is on.
+    """
+
+    path: str
+    middle: tuple[float, float, float]
+    axes: tuple[tuple[float, float, float], ...]
+    half: tuple[float, float, float]
+    area: float
+    luminance: tuple[float, float, float]
+    opacity: float
+    objects: tuple[str, ...]
+
+
+@dataclass(frozen=True)
 class LightReport:
     """The light of a crossing at some probes, and the way from there to the picture on both sides. `key` says what was measured;
     `stops` are the trims by path, which are multiplied in; `notes` are what could not be taken into account.
@@ -54,6 +95,8 @@ class LightReport:
     camera: str = ""
     stops: Mapping[str, Handling] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
+    sight: Sight = Sight()
+    emitters: tuple[Emitter, ...] = ()
 
     def trimmed(self, stops: Mapping[str, Handling]) -> LightReport:
         """The same light with other trims."""

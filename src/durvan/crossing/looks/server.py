@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from durvan.apart import ends
-from durvan.crossing.light import measuring
+from durvan.crossing.light import measuring, sights
 from durvan.crossing.light.drawing import ground
 from durvan.crossing.light.ground import Ground
 from durvan.crossing.looks import questions
@@ -72,7 +72,7 @@ class Server:
         self.shapes: Shapes | None = None
         self.view: questions.Render | None = None
         self.films: dict[str, tuple[staging.Staged, renderer.Film]] = {}
-        self.sides: measuring.Sides | None = None
+        self.sides: sights.Sides | None = None
         self.mix = questions.Mix({})
         self.plan: tuple[str, Ground] | None = None
 
@@ -333,15 +333,15 @@ class Asked:
 
 ASKED: dict[type, Asked] = {
     questions.Load: Asked(0, "scene", Server._load, ends_all=True),
-    questions.Mix: Asked(0, "mix", Server._mix),
-    questions.Balance: Asked(3, "light", Server._balance),
-    questions.LookAt: Asked(1, "closely", Server._look_at),
-    questions.FitAll: Asked(2, "fits", Server._fit_all),
-    questions.Cover: Asked(3, "cover", Server._cover),
-    questions.Render: Asked(4, "render", Server._render),
-    questions.GuessAll: Asked(5, "guesses", Server._guess_all),
-    questions.MeasureAll: Asked(6, "drifts", Server._measure_all),
-    questions.Refine: Asked(7, "refine", Server._refine),
+    questions.Mix: Asked(1, "mix", Server._mix),
+    questions.Balance: Asked(4, "light", Server._balance),
+    questions.LookAt: Asked(2, "closely", Server._look_at),
+    questions.FitAll: Asked(3, "fits", Server._fit_all),
+    questions.Cover: Asked(5, "cover", Server._cover),
+    questions.Render: Asked(6, "render", Server._render),
+    questions.GuessAll: Asked(7, "guesses", Server._guess_all),
+    questions.MeasureAll: Asked(8, "drifts", Server._measure_all),
+    questions.Refine: Asked(9, "refine", Server._refine),
 }
 
 

@@ -6,6 +6,7 @@ These are the very entries that a .durvan file holds.
 from __future__ import annotations
 
 from enum import StrEnum
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -85,9 +86,20 @@ class Tinting(Chosen):
     only_white: bool = False
 
 
+class Advance(Chosen):
+    """A camera that goes forward along its axis, by so many metres; what is `subject` metres ahead keeps its size in the frame."""
+
+    thing: str
+    metres: float = Field(gt=0.0, le=1e6)
+    subject: float = Field(gt=0.0, le=1e9)
+
+
+SETUP_NAMES = ("setup", "temp", "test", "helper", "wip", "blocking")
+
+
 class AddedLight(Chosen):
-    """A light of the target that the source does not have, in UsdLux's words: its prim type, its values, and where it stands
-    (a world matrix of 16 numbers, row vectors, metres). `instead_of` is the thing whose work it takes; `path` is where it is put.
+    """A light of the target that the source does not have, in the common ground's words: its prim type, its values, and where it
+    stands (a world matrix of 16 numbers, row vectors, metres). `instead_of` is the thing whose work it takes; `path` is where it is put.
     """
 
     path: str = Field(pattern=r"^/[A-Za-z_][A-Za-z0-9_]*$")
@@ -112,8 +124,9 @@ class Choices(BaseModel):
     source says; `readings` choose a case of a node's mapping; `left_out` are things that stay behind; `notes` are values
     put into the target; `turned` are pictures whose green is turned round. `copies` says where the tiled copies of
     pictures are that the target should read: empty for none, "beside" the originals, or a folder. `trims` and `tints` act on
-    the target's lights, `added` are lights that only the target has, `kept_off` are lights that are carried switched off;
-    `sets` are values for the settings of which one set, `in_use`, holds.
+    the target's lights, `added` are lights that only the target has, `kept_off` are lights that are carried switched off, as are
+    those with one of the `setup_names` in their names, except the ones that are `let_shine`. `kelvin` says which lights get the
+    colour of their temperature where the target knows none. `advances` move cameras forward. `sets` are values for the settings of which one set, `in_use`, holds.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
@@ -131,5 +144,9 @@ class Choices(BaseModel):
     tints: tuple[Tinting, ...] = ()
     added: tuple[AddedLight, ...] = ()
     kept_off: tuple[str, ...] = ()
+    let_shine: tuple[str, ...] = ()
+    setup_names: tuple[str, ...] = SETUP_NAMES
+    kelvin: Literal["all", "white", "leave"] = "all"
+    advances: tuple[Advance, ...] = ()
     sets: tuple[SettingsSet, ...] = ()
     in_use: str = ""

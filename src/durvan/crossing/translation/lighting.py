@@ -5,7 +5,9 @@ Both act on the common ground, so that they mean the same in every dialect.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+import re
+from dataclasses import dataclass, replace
 from typing import cast
 
 from durvan.crossing.translation.choices import Choices
@@ -13,7 +15,7 @@ from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.rows import By, Row
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Step, Why
-from durvan.optics.colour import black_body, luminance, spread
+from durvan.optics.colour import black_body, luminance, spread, usd_black_body
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Node, Value
 from durvan.scene.model import Kind, Thing
@@ -27,13 +29,20 @@ _WHITE = 0.02  # how far a colour may be from grey to count as white
 
 @dataclass(frozen=True)
 class Handling:
-    """What is done to one thing's light: stops on it, stops on a sky that it holds besides, and the colour it is forced to."""
+    """What is done to one thing's light: stops on it, stops on a sky that it holds besides, the colour it is forced to; and to a
+    camera: how far it goes forward, and at what distance things keep their size, in metres. `by_name`: it is off because of what it is called. `policy` is what lights get that
+    have a temperature, where the target knows none.
+    """
 
     stops: float = 0.0
     sky: float = 0.0
     kelvin: float = 0.0
     only_white: bool = False
     off: bool = False
+    by_name: bool = False
+    policy: str = "all"
+    forward: float = 0.0
+    subject: float = 0.0
 
     def factor(self, part: str) -> float:
         """What it multiplies a light by, or ("sky") the sky of one that is sun and sky."""
@@ -42,7 +51,7 @@ class Handling:
     @property
     def idle(self) -> bool:
         """Whether nothing is done."""
-        return self == AS_IT_IS
+        return replace(self, policy="all") == AS_IT_IS
 
 
 AS_IT_IS = Handling()
@@ -53,13 +62,23 @@ def category(thing: Thing, pack: Pack | None) -> str:
     if thing.kind is Kind.MATERIAL:
         return GLOW
     root = thing.root
+    if thing.place:
+        return root.kind if root is not None else ""
     kind = pack.compiled.get(root.kind) if pack is not None and root is not None else None
     return kind.roles[kind.main] if kind is not None else ""
 
 
 def handling(thing: Thing, pack: Pack | None, choices: Choices) -> Handling:
     """What the trims and tints of a crossing come to for one thing. Stops add up: everything, its kind, itself."""
-    if thing.kind not in (Kind.LIGHT, Kind.MATERIAL) or not (choices.trims or choices.tints or choices.kept_off):
+    if thing.kind is Kind.CAMERA:
+        moved = next((one for one in choices.advances if one.thing == thing.id), None)
+        return Handling(forward=moved.metres, subject=moved.subject) if moved is not None else AS_IT_IS
+    if thing.kind is Kind.LIGHT:
+        by_name = is_setup(thing.name, choices) and thing.id not in (*choices.let_shine, *choices.kept_off)
+        off = by_name or thing.id in choices.kept_off
+    elif thing.kind is Kind.MATERIAL and choices.trims:
+        off = by_name = False
+    else:
         return AS_IT_IS
     what = category(thing, pack)
     by_subject = {trim.subject: trim.stops for trim in choices.trims}
@@ -72,29 +91,53 @@ def handling(thing: Thing, pack: Pack | None, choices: Choices) -> Handling:
         (one for one in reversed(choices.tints) if one.subject in (thing.id, EVERYTHING) and thing.kind is Kind.LIGHT),
         None,
     )
-    off = thing.kind is Kind.LIGHT and thing.id in choices.kept_off
     if tint is None:
-        return Handling(stops, sky, off=off)
-    return Handling(stops, sky, tint.kelvin, tint.only_white, off)
+        return Handling(stops, sky, off=off, by_name=by_name, policy=choices.kelvin)
+    return Handling(stops, sky, tint.kelvin, tint.only_white, off, by_name, choices.kelvin)
 
 
-def handle(inward: Inward, thing: str, done: Handling) -> None:
+def is_setup(name: str, choices: Choices) -> bool:
+    """Whether a light is there for setting up, by its name: one of the names as a word of it, or as a part ("setup" only)."""
+    for word in choices.setup_names:
+        if not word.strip():
+            continue
+        said = re.escape(word.strip())
+        if re.search(rf"(?i)(^|[_\s\-.]){said}([_\s\-.]|$|\d)", name) or (word == "setup" and "setup" in name.lower()):
+            return True
+    return False
+
+
+def forward_of(thing: Thing, done: Handling) -> tuple[float, ...]:
+    """Where a camera stands once it has gone forward: a world matrix; nothing where it stays, or where nobody knows."""
+    if done.forward <= 0.0 or len(thing.stands) != 16:
+        return ()
+    z = thing.stands[8:11]
+    length = math.sqrt(sum(part * part for part in z)) or 1.0
+    x, y, w = (a - done.forward * b / length for a, b in zip(thing.stands[12:15], z, strict=True))
+    return (*thing.stands[:12], x, y, w, 1.0)
+
+
+def handle(inward: Inward, thing: str, done: Handling, knows_kelvin: bool = True) -> None:
     """Put what is done to a thing's light into it, on the common ground, and say so in its rows."""
     for node in inward.graph.nodes.values():
-        if node.kind == DAYLIGHT:
+        if node.kind == "Camera":
+            _go_forward(inward, thing, node, done)
+        elif node.kind == DAYLIGHT:
             _scale(inward, thing, node, "sun_gain", done.stops)
             _scale(inward, thing, node, "sky_gain", done.sky)
             if done.off:
-                _switch_off(inward, thing, node)
+                _switch_off(inward, thing, node, done.by_name)
         elif node.kind == SURFACE:
             if "emission_luminance" in node.values or "emission_luminance" in node.links:
                 _scale(inward, thing, node, "emission_luminance", done.stops)
         elif node.kind.endswith("Light"):
             _scale(inward, thing, node, "intensity", done.stops)
             if done.off:
-                _switch_off(inward, thing, node)
+                _switch_off(inward, thing, node, done.by_name)
             if done.kelvin > 0.0:
                 _force(inward, thing, node, done)
+            if not knows_kelvin and node.values.get("enableColorTemperature"):
+                _spend_kelvin(inward, thing, node, done.policy)
 
 
 def _scale(inward: Inward, thing: str, node: Node, port: str, stops: float) -> None:
@@ -106,9 +149,48 @@ def _scale(inward: Inward, thing: str, node: Node, port: str, stops: float) -> N
     _tell(inward, thing, node, port, Step(f"a trim of {stops:+.2f} stops"), f"Trimmed by {stops:+.2f} stops by hand.")
 
 
-def _switch_off(inward: Inward, thing: str, node: Node) -> None:
+def _go_forward(inward: Inward, thing: str, node: Node, done: Handling) -> None:
+    """A camera nearer to what it looks at, with a wider view by as much as the subject has come nearer."""
+    if done.forward <= 0.0 or done.subject <= done.forward:
+        return
+    ground = common_ground().types["Camera"].parameters
+    closer = (done.subject - done.forward) / done.subject
+    said = f"The camera is {done.forward:g} m further forward; what is {done.subject:g} m ahead keeps its size."
+    step = Step(f"moved forward by {done.forward:g} m")
+    focal = float(cast(float, node.values.get("focalLength", ground["focalLength"].default)))
+    focus = float(cast(float, node.values.get("focusDistance", ground["focusDistance"].default)))
+    node.values["focalLength"] = focal * closer
+    if focus > done.forward:
+        node.values["focusDistance"] = focus - done.forward
+    node.values["clip_near"] = 0.0
+    for port in ("focalLength", "focusDistance", "clip_near"):
+        _tell(inward, thing, node, port, step, said)
+
+
+def _spend_kelvin(inward: Inward, thing: str, node: Node, policy: str) -> None:
+    """A temperature as a colour, for a target that knows none: of every light, of white ones, or of none."""
+    tint = cast("tuple[float, ...]", node.values.get("color", (1.0, 1.0, 1.0)))
+    default = common_ground().types[node.kind].parameters["colorTemperature"].default
+    kelvin = float(cast(float, node.values.get("colorTemperature", default)))
+    white = spread(tint) <= _WHITE * max(max(tint), 1e-9)
+    node.values["enableColorTemperature"] = False
+    if policy == "all" or (policy == "white" and white):
+        node.values["color"] = tuple(t * k for t, k in zip(tint, usd_black_body(kelvin), strict=True))
+        said = f"{kelvin:g} K became a colour; the target knows no temperatures."
+    else:
+        said = f"{kelvin:g} K is left out; the target knows no temperatures."
+    for port in ("color", "enableColorTemperature", "colorTemperature"):
+        _tell(inward, thing, node, port, Step("temperature as a colour"), said, By.RULES)
+
+
+def _switch_off(inward: Inward, thing: str, node: Node, by_name: bool) -> None:
     node.values["on"] = False
-    _tell(inward, thing, node, "on", Step("kept off"), "Kept, but switched off by hand.")
+    said = (
+        "It is there for setting up, by its name: kept, but switched off."
+        if by_name
+        else "Kept, but switched off by hand."
+    )
+    _tell(inward, thing, node, "on", Step("kept off"), said, By.RULES if by_name else By.HAND)
 
 
 def _force(inward: Inward, thing: str, node: Node, done: Handling) -> None:
@@ -124,10 +206,10 @@ def _force(inward: Inward, thing: str, node: Node, done: Handling) -> None:
         _tell(inward, thing, node, port, Step(f"forced to {done.kelvin:g} K"), said)
 
 
-def _tell(inward: Inward, thing: str, node: Node, port: str, step: Step, said: str) -> None:
+def _tell(inward: Inward, thing: str, node: Node, port: str, step: Step, said: str, by: By = By.HAND) -> None:
     rows: list[Row] = [*inward.origins.get((node.id, port), ()), *inward.of_default(thing, (node.id, port))]
     for row in rows:
-        row.by = By.HAND
+        row.by = by
         row.scaled = False
         row.steps = (*row.steps, step)
-        row.meet(Fate.FITTED, Why(Cause.HAND, said))
+        row.meet(Fate.FITTED, Why(Cause.HAND if by is By.HAND else Cause.RULE, said))

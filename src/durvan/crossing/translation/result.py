@@ -44,7 +44,7 @@ class Translation:
     `readings` are the cases that nodes with several were read by; `unsaid` the nodes of the common ground that the target
     has no word for, with their why; `faults` are conditions of packs that could not be asked; `inputs` what it was made from; `looks` names both networks, once
     it was asked for; `meant` is the source with a person's corrections in it, where there are any: what the target is measured
-    against; `common` the values that a light, a camera or settings have on the common ground.
+    against; `moved` where it stands in the target (a world matrix), if elsewhere; `common` the values that a light, a camera or settings have on the common ground.
     """
 
     thing: str
@@ -59,6 +59,7 @@ class Translation:
     inputs: Inputs | None = None
     meant: Thing | None = None
     looks: str = ""
+    moved: tuple[float, ...] = ()
     _counts: Counts | None = None
 
     def to_travel(self) -> Translation:
@@ -80,4 +81,11 @@ def as_meant(thing: Thing, translation: Translation) -> Thing:
 
 def in_target(thing: Thing, translation: Translation) -> Thing:
     """A thing as it is in the target's words."""
-    return replace(thing, graph=translation.graph, dialect=translation.target_dialect, turned=(), words="")
+    return replace(
+        thing,
+        graph=translation.graph,
+        dialect=translation.target_dialect,
+        turned=(),
+        words="",
+        stands=translation.moved or thing.stands,
+    )

@@ -6,18 +6,20 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from durvan.crossing.translation.absent import settle
+from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.inward import carry_in, why_of
-from durvan.crossing.translation.lighting import AS_IT_IS, Handling, handle
+from durvan.crossing.translation.lighting import AS_IT_IS, Handling, forward_of, handle
 from durvan.crossing.translation.notes import write_in
 from durvan.crossing.translation.outward import carry_out
 from durvan.crossing.translation.parting import part
 from durvan.crossing.translation.result import Inputs, Translation
-from durvan.crossing.translation.rows import Row
+from durvan.crossing.translation.rows import By, Row
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Step, Why
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Node, Value
 from durvan.scene.model import Kind, Thing
+from durvan.scene.vocabulary import common_ground
 
 _SAME = Step("the same dialect")
 
@@ -31,13 +33,17 @@ def translate(
     light: Handling = AS_IT_IS,
 ) -> Translation:
     """Carry one thing. Pure: the thing is not changed, and the same arguments give the same result."""
-    if source is None:
+    if thing.place:
+        inward = _added(thing)
+    elif source is None:
         return _unreadable(thing, target)
-    if source.name == target.name:
+    elif source.name == target.name:
         return _same(thing, target)
-    inward = carry_in(thing, source, metres_per_unit, readings)
-    if not light.idle:
-        handle(inward, thing.id, light)
+    else:
+        inward = carry_in(thing, source, metres_per_unit, readings)
+    knows_kelvin = bool(target.identity.abilities.get("kelvin", True))
+    if not light.idle or not knows_kelvin:
+        handle(inward, thing.id, light, knows_kelvin)
     common: dict[str, Value] = {}
     if thing.kind is not Kind.MATERIAL:
         for node in inward.graph.nodes.values():
@@ -47,11 +53,11 @@ def translate(
     out = carry_out(thing.id, inward, target, context, metres_per_unit)
     if parted is not None:
         parted.stand(out.graph)
-    if thing.kind is Kind.MATERIAL:
+    if thing.kind is Kind.MATERIAL and source is not None:
         settle(thing, source, inward, out.graph)
     return Translation(
         thing.id,
-        source.name,
+        source.name if source is not None else "",
         target.name,
         out.graph,
         inward.rows,
@@ -60,6 +66,31 @@ def translate(
         tuple(dict.fromkeys((*inward.faults, *out.faults))),
         common,
     )
+
+
+def _added(thing: Thing) -> Inward:
+    """A light that only the target has: it stands on the common ground already, and every value of it is added."""
+    inward = Inward(thing.graph.copy())
+    for node in inward.graph.nodes.values():
+        kind = common_ground().types[node.kind]
+        for port, value in node.values.items():
+            row = Row(
+                thing.id,
+                "",
+                port,
+                kind.family_of(port),
+                None,
+                kind.parameters[port].unit,
+                False,
+                Fate.ADDED,
+                Why(Cause.HAND, "The source has no such light; it was added."),
+                (Step("added by hand"),),
+                by=By.HAND,
+            )
+            row.value = value
+            inward.rows.append(row)
+            inward.origins.setdefault((node.id, port), []).append(row)
+    return inward
 
 
 def _same(thing: Thing, pack: Pack) -> Translation:
@@ -117,6 +148,7 @@ def made(inputs: Inputs) -> Translation:
         thing = replace(thing, turned=inputs.turned, words="")
     done = translate(thing, inputs.source, inputs.target, inputs.metres_per_unit, dict(inputs.readings), inputs.light)
     done.inputs = inputs
+    done.moved = forward_of(thing, inputs.light)
     done.meant = thing if thing is not inputs.thing else None
     if inputs.notes:
         write_in(done, list(inputs.notes), inputs.target)

@@ -374,10 +374,15 @@ class StageReader:
             thing.attributes[YAW] = shortest(round(yaw, 6))
 
     def _pose(self, prim: Any, thing: RawThing) -> None:
-        """Where a camera stands and where it looks, in the world and the stage's unit."""
+        """Where a camera or a light stands and where it looks, in the world and the stage's unit."""
         matrix = self._transform(prim, thing)
         if matrix is None:
             return
+        unit = self.raw.metres_per_unit
+        rows = [[float(matrix[row][column]) for column in range(4)] for row in range(4)]
+        rows[3][:3] = [part * unit for part in rows[3][:3]]
+        if all(math.isfinite(part) for row in rows for part in row):
+            thing.stands = tuple(part for row in rows for part in row)
         eye, look = matrix.ExtractTranslation(), _direction(matrix, 0.0, 0.0, -1.0)
         for place, axis in enumerate("xyz"):
             thing.context[f"eye_{axis}"] = eye[place]
@@ -399,7 +404,7 @@ class StageReader:
                     animated.append(name)
         thing.animated = tuple(animated)
         thing.context["metres_per_unit"] = self.raw.metres_per_unit
-        if kind is Kind.CAMERA:
+        if kind is Kind.CAMERA or (kind is Kind.LIGHT and prim.IsA(UsdGeom.Xformable)):
             self._pose(prim, thing)
         if thing.prim_type.startswith("DomeLight"):
             self._turn(prim, thing)

@@ -20,6 +20,7 @@ from durvan.scene.written import Form, Property, Written, WrittenThing
 
 _NEUTRAL = {usd: neutral for neutral, usd in TYPES.items()}
 _TYPE_OF = {Sdf.ValueTypeNames.Find(usd): neutral for usd, neutral in _NEUTRAL.items()}
+_STANDS = "xformOp:transform:stands"
 _TURN, _UP = "xformOp:rotateY:turn", "xformOp:rotateX:up"
 _SIZES = {"color": 3, "vector3": 3, "normal": 3, "vector2": 2, "vector4": 4, "int2": 2}
 
@@ -69,8 +70,8 @@ def _put(layer: Layer, path: str, thing: WrittenThing, written: Written) -> None
     if thing.matrix:
         rows = ", ".join(f"({', '.join(repr(float(n)) for n in thing.matrix[k : k + 4])})" for k in range(0, 16, 4))
         spec.lines += [
-            f"matrix4d xformOp:transform = ( {rows} )",
-            'uniform token[] xformOpOrder = ["xformOp:transform"]',
+            f"matrix4d {_STANDS} = ( {rows} )",
+            f'uniform token[] xformOpOrder = ["!resetXformStack!", "{_STANDS}"]',
         ]
     for name, of in thing.outputs.items():
         spec.lines.append(f"{TYPES[of]} outputs:{name}")
@@ -175,6 +176,10 @@ def _thing(layer: Any, prim: Any, wanted: WrittenThing) -> WrittenThing:
         thing.yaw = float(turn.default) if turn is not None else None
     if wanted.towards is not None:
         thing.towards = _stood(layer, prim)
+    if wanted.matrix:
+        spec = at(of(_STANDS))
+        found = spec.default if spec is not None else None
+        thing.matrix = tuple(found[row][column] for row in range(4) for column in range(4)) if found is not None else ()
     prefix = "inputs:" if wanted.form in (Form.NODE, Form.CHANGES) else ""
     for name, one in wanted.properties.items():
         if one.type == "paths":

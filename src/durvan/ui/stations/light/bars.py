@@ -149,7 +149,9 @@ class Bars(QAbstractScrollArea):
         p.setFont(font(SMALL))
         p.setPen(SOFT)
         kind = p.fontMetrics().elidedText(titled(part.what), Qt.TextElideMode.ElideRight, _KIND - 4)
-        p.drawText(QRectF(_NAME - _KIND, y, _KIND - 4, ROW), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, kind)
+        p.drawText(
+            QRectF(_NAME - _KIND, y, _KIND - 4, ROW), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, kind
+        )
         apart = report.apart(part, self.probe)
         matters = apart is not None and abs(apart) > self.limit
         for side, sign in (("source", -1.0), ("target", 1.0)):

@@ -1,0 +1,116 @@
+"""What rays tell of a scene besides its light: what stands in the camera's way, whether it is shut out, and what glows."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from durvan.crossing.light.report import Blocker, Emitter, Sight
+from durvan.engine import budget, renderer
+from durvan.engine.kernels import world as kw
+from durvan.engine.staging import Staged
+from durvan.optics.light_shapes import GLOW
+from durvan.optics.lobes import layout
+
+Floats = NDArray[np.float64]
+_VIEW = (64, 36)
+_ROUND = 96  # directions that are looked into about the subject
+_CLOSED = 0.9  # of them that meet something, where it is shut in
+
+
+@dataclass
+class Sides:
+    """Both sides as their renderers have them, ready to be measured, as long as `key` is that of what is wanted."""
+
+    key: str
+    source: Staged
+    target: Staged
+
+
+def sight(sides: Sides, up_axis: str) -> Sight:
+    """What the source's camera would see without its near clip."""
+    side = sides.source
+    near = side.view.near
+    width, height = _VIEW
+    seen = renderer.first_things(side.built, side.camera, width, height)
+    depth = float(seen.depth[height // 2, width // 2])
+    if near <= 0.0:
+        return Sight(0.0, depth)
+    open_ = side.camera.copy()
+    open_[kw.C_NEAR] = 0.0
+    whole = renderer.first_things(side.built, open_, width, height)
+    hidden = (whole.thing >= 0) & (whole.depth < near) & ((seen.depth > whole.depth + 1e-6) | (seen.thing < 0))
+    counts = Counter(whole.thing[hidden].tolist())
+    names = side.built.objects
+    blockers = tuple(Blocker(names[number], count / (width * height)) for number, count in counts.most_common(12))
+    return Sight(near, depth, blockers, bool(blockers) and _shut_in(side, depth))
+
+
+def _shut_in(side: Staged, depth: float) -> bool:
+    """Whether nearly every way from the subject ends at something, so that who stands outside cannot see it."""
+    if depth <= 0.0:
+        return False
+    cam = side.camera
+    way = (
+        cam[kw.C_Z : kw.C_Z + 3]
+        + cam[kw.C_SHIFT] * cam[kw.C_X : kw.C_X + 3]
+        + cam[kw.C_SHIFT + 1] * cam[kw.C_Y : kw.C_Y + 3]
+    )
+    x, y, z = (cam[kw.C_ORIGIN : kw.C_ORIGIN + 3] + 0.98 * depth * way).tolist()
+    n = np.arange(_ROUND) + 0.5
+    up = 1.0 - 2.0 * n / _ROUND
+    turn = np.pi * (1.0 + 5.0**0.5) * n
+    flat = np.sqrt(1.0 - up * up)
+    directions = np.stack([flat * np.cos(turn), up, flat * np.sin(turn)], axis=1)
+    far = budget.distances(side.built, [(x, y, z)], directions)[0]
+    return bool((far != 0.0).mean() >= _CLOSED)
+
+
+def emitters(side: Staged) -> tuple[Emitter, ...]:
+    """What glows, material by material."""
+    lights = side.built.lights
+    out = []
+    groups = lights[:, kw.GROUP].astype(int)
+    for number, path in enumerate(side.built.paths):
+        if not path.startswith("glow:"):
+            continue
+        rows = lights[(groups == number) & (lights[:, kw.KIND] == GLOW)]
+        if not len(rows):
+            continue
+        record = int(path.removeprefix("glow:"))
+        out.append(_emitter(side, side.materials[record], rows, record))
+    return tuple(out)
+
+
+def _emitter(side: Staged, path: str, rows: Floats, record: int) -> Emitter:
+    area = rows[:, kw.AREA]
+    where = rows[:, kw.ORIGIN : kw.ORIGIN + 3]
+    low, high = where.min(axis=0), where.max(axis=0)
+    middle = (low + high) / 2.0
+    spread = where - middle
+    _, _, axes = np.linalg.svd(spread if len(spread) > 2 else np.eye(3), full_matrices=False)
+    half = np.abs(spread @ axes.T).max(axis=0) if len(spread) > 2 else (high - low) / 2.0
+    base = side.bases[record]
+    varies = bool(rows[0, kw.SIZE] == 1.0)
+    light = rows[0, kw.RADIANCE : kw.RADIANCE + 3] if not varies else side.glows.get(path, np.ones(3))
+    triangles = rows[:, kw.TRIANGLE].astype(int)
+    table = side.built.world.f4
+    first = int(side.built.world.i4[kw.A_TRIANGLE])
+    objects = {side.built.objects[int(table[first + t * kw.TRIANGLE_SIZE + kw.T_OBJECT])] for t in triangles[:2000]}
+    x, y, z = middle.tolist()
+    a, b, c = np.maximum(half, 1e-4).tolist()
+    r, g, bl = light.tolist()
+    rows_ = tuple((float(v[0]), float(v[1]), float(v[2])) for v in axes)
+    return Emitter(
+        path,
+        (x, y, z),
+        rows_,
+        (a, b, c),
+        float(area.sum()),
+        (r, g, bl),
+        float(base[layout.OPACITY]),
+        tuple(sorted(objects)),
+    )

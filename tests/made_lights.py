@@ -38,6 +38,12 @@ WITHIN = {
     "azimuth": (0.0, 360.0), "spin": (-180.0, 180.0), "heading": (-180.0, 180.0), "turn": (-180.0, 180.0),
 }  # fmt: skip
 LENGTHS = {"width", "height", "length", "radius"}
+# Some of them light the floor, some do not
+LISTS: tuple[dict[str, Value], ...] = (
+    {"include": "/floor", "light_root": False, "light_in": "/floor"}, {"include": "/other", "light_root": False, "light_in": "/other"},
+    {"exclude": "/floor", "light_out": "/floor"}, {"exclude": "/other /more", "light_out": "/other /more"},
+    {"no_shadow_of": "/other", "shadow_out": "/other"},
+)  # fmt: skip
 SKIPPED = {"include", "exclude", "no_shadow_of", "on", "enabled", "treatAsPoint", "treatAsLine", "format", "ies_scale", "reach",
            "light_root", "light_in", "light_out", "shadow_root", "shadow_in", "shadow_out", "diffuse", "specular", "by", "date",
            "sun_angle", "decay"}  # fmt: skip
@@ -114,10 +120,10 @@ class Lights:
         out: dict[str, Value] = {}
         parameters = self.packs.get(dialect).type(kind).parameters
         for name, one in parameters.items():
-            if name in SKIPPED or rng.random() < 0.15:
+            if name in SKIPPED or rng.random() < 0.15 or _idle(kind, name):
                 continue
             if one.type == "bool":
-                out[name] = rng.random() < 0.5 if name != "seen" else True
+                out[name] = rng.random() < (0.9 if "shadow" in name or name in ("seen", "visible") else 0.5)
             elif one.type == "token":
                 out[name] = rng.choice(one.choices)
             elif one.type == "color":
@@ -128,6 +134,10 @@ class Lights:
                 low, high = WITHIN.get(name, (0.0, 1.0))
                 value = rng.uniform(low, high)
                 out[name] = value / metres if name in LENGTHS else value
+        if rng.random() < 0.2:
+            out.update({name: value for name, value in rng.choice(LISTS).items() if name in parameters})
+        if "decay" in parameters and rng.random() < 0.15:
+            out["decay"] = rng.choice(("inverse", "none"))
         if "gain" in parameters:
             out["gain"] = rng.uniform(0.5, 40.0) * (50.0 if out.get("measure", "plain") != "plain" else 1.0)
         return out
@@ -193,11 +203,20 @@ class Lights:
         return replace(in_target(scene.thing, done)), done
 
 
+def _idle(kind: str, name: str) -> bool:
+    """What hardly anybody sets there, and few dialects know: a cone on a panel, a focus on a ball."""
+    ball = "Sphere" in kind
+    return (name.startswith("cone") and kind.startswith("usd.") and not ball) or (
+        name == "focus" and (ball or "Cylinder" in kind)
+    )
+
+
 def told(done: Translation) -> list[str]:
     """What the ledger says is not the same any more."""
     return [
         f"{row.parameter}: {row.fate.name.lower()}" for row in done.rows
         if row.fate is not Fate.ADDED and row.fate >= Fate.FITTED and row.why.cause.name != "IDLE"
+        and row.parameter not in ("seen", "visible")  # which nothing is lit by
     ]  # fmt: skip
 
 

@@ -143,12 +143,8 @@ def _unfolded(horizontal: Floats, candela: Floats) -> tuple[Floats, Floats]:
     if first == 0.0 and last == 180.0:
         return _mirrored(horizontal, candela)
     if first == 90.0 and last == 270.0:  # mirrored about the plane from 90 to 270
-        right = horizontal >= 180.0
-        front = np.concatenate([180.0 - horizontal[~right][::-1], horizontal[~right], horizontal[right]])
-        values = np.concatenate([candela[~right][::-1], candela[~right], candela[right]])
-        back = horizontal[right]
-        return _closed(np.concatenate([front, 540.0 - back[::-1]]), np.concatenate([values, candela[right][::-1]]))
-    return _closed(horizontal % 360.0 if first < 0.0 else horizontal, candela)
+        return _closed(np.concatenate([horizontal, 180.0 - horizontal]), np.concatenate([candela, candela]))
+    return _closed(horizontal, candela)
 
 
 def _mirrored(half: Floats, candela: Floats) -> tuple[Floats, Floats]:
@@ -157,6 +153,9 @@ def _mirrored(half: Floats, candela: Floats) -> tuple[Floats, Floats]:
 
 def _closed(plane: Floats, candela: Floats) -> tuple[Floats, Floats]:
     """Planes in order, each once, closed to a whole turn; what lies between two that are far apart goes straight over."""
+    if plane[0] != 0.0 or plane[-1] != 360.0:
+        plane = plane % 360.0
+        plane = np.where(plane >= 360.0, 0.0, plane)  # what is hardly below 0 comes to 360
     plane, order = np.unique(plane, return_index=True)
     candela = candela[order]
     if plane[-1] < 360.0:

@@ -26,8 +26,12 @@ def _path(name: str) -> str:
 
 
 def flux(emitter: Emitter) -> float:
-    """Lumens of what glows: π times luminance times area."""
-    return math.pi * luminance(emitter.luminance) * emitter.area
+    """Lumens of what glows: π times luminance times area, of both sides of a flat mesh, and of the far side of a closed one as
+    far as the near one lets it through.
+    """
+    _, b, c = sorted(emitter.half, reverse=True)
+    sides = 2.0 if c < _FLAT * b else 2.0 - emitter.opacity
+    return sides * math.pi * luminance(emitter.luminance) * emitter.area
 
 
 def of_emitter(emitter: Emitter, name: str) -> list[AddedLight]:

@@ -171,7 +171,7 @@ class Composer:
         stands = node.values.get(TOWARDS)
         if isinstance(stands, tuple):
             place.towards = stands[0], stands[1]
-        elif alone and any(parameter.attribute == YAW for parameter in kind.parameters.values()):
+        elif (alone or many) and any(parameter.attribute == YAW for parameter in kind.parameters.values()):
             place.yaw = 0.0
         space = self.pack.identity.namespace
         if kind.marker and space:

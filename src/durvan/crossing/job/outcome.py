@@ -77,9 +77,9 @@ def work_out(
     if previous is not None and previous.read is not read:
         previous = None
     scene, uses = _scene(read, registry, evidence.disk, previous, report)
-    if document.added:
-        same = previous is not None and previous.scene.own == scene.own and previous.document.added == document.added
-        scene = previous.scene if previous is not None and same else with_added(scene, document.added)
+    there = previous.document.added if previous is not None and scene is previous.scene else ()
+    if there != document.added:
+        scene = with_added(scene, document.added)
     before = previous.plan if previous is not None else None
     planned = plan(scene, registry, document, report, before, evidence.disk.copies)
     view = View(

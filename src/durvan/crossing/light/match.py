@@ -13,7 +13,7 @@ from durvan.crossing.translation.choices import Trim
 from durvan.crossing.translation.lighting import ENVIRONMENT
 
 MOST = 6.0  # stops that a trim may go by itself
-_STILL = 0.02  # how much a light that gives next to nothing is held where it is
+_STILL, _SHOWS = 0.05, 0.01  # how much a light is held where it is that gives next to nothing, and what share that is
 _EACH = 0.35  # how much the lights by themselves count beside the sums
 _CLOSE, _SEEN = 0.1, 0.02  # stops: what counts as matched, and what nobody sees
 
@@ -57,8 +57,10 @@ def match(
         alone[:, number] = _EACH * bare[:, number]
         rows.append(alone)
         wants.append(_EACH * np.array([report.lux(part, p, "source") * scale[p] for p in range(count)]))
-    rows.append(_STILL * np.eye(len(movable)))  # what hardly shows is left as it is
-    wants.append(np.full(len(movable), _STILL))
+    share = np.array([max(report.share(part, p) for p in range(count)) for part in movable])
+    still = _STILL * np.clip(1.0 - share / _SHOWS, 0.0, 1.0)  # what hardly shows is left as it is
+    rows.append(np.diag(still))
+    wants.append(still)
     size = np.maximum(np.linalg.norm(np.concatenate(rows), axis=0), 1e-12)
     solved = lsq_linear(
         np.concatenate(rows) / size, np.concatenate(wants), (2.0**-MOST * size, 2.0**MOST * size), method="bvls"

@@ -19,6 +19,7 @@ from durvan.scene.raw import TOWARDS
 from durvan.scene.vocabulary import common_ground
 
 _DAYLIGHT = "Daylight"
+_NIGHT = 1e-9  # lux: what a sky without light counts as, so that its gain can be told
 _PARTED = Why(Cause.RULE, "The sun and its sky are one here; there they are a far light and a picture of the sky.")
 
 
@@ -61,7 +62,7 @@ def part(inward: Inward, target: Pack) -> Parted | None:
     dome = {"texture": picture, "intensity": said["sky_gain"], "color": tint, "on": said["on"]}
     _replace(inward, node, {"sun": sun, "sky": dome})
     made = sky.of_name(picture)
-    lux = latlong_illuminance(made) if made is not None else 0.0
+    lux = max(latlong_illuminance(made) if made is not None else 0.0, _NIGHT)
     return Parted(f"{node.id}_sun", (place[0], place[1]), lux)
 
 

@@ -1,0 +1,147 @@
+"""What is worked out of measured light: stops, sums, matching, the exposure ladder."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from durvan.crossing.light.ladder import GREY, Ladder, Side, ev100, shown
+from durvan.crossing.light.match import left, match
+from durvan.crossing.light.report import LightReport, Part, stops_apart, titled
+from durvan.crossing.translation.lighting import Handling
+from durvan.optics.colour import black_body, kelvin_and_duv
+from durvan.scene.probe import Probe
+
+SAME = Ladder(Side(0.01), Side(0.01))
+
+
+def part(name: str, source, target, what: str = "RectLight", part: str = "", colour=(1.0, 1.0, 1.0)) -> Part:
+    tint = np.array(colour) / (np.array(colour) @ [0.2126, 0.7152, 0.0722])
+    return Part(f"/{name}", name, what, part, np.outer(source, tint), np.outer(target, tint))
+
+
+def report(*parts: Part, stops=None, ladder: Ladder = SAME) -> LightReport:
+    count = len(parts[0].source) if parts else 0
+    return LightReport(
+        "k", tuple(Probe(f"p{n}", (0.0, 0.0, 0.0)) for n in range(count)), parts, ladder, stops=stops or {}
+    )
+
+
+def test_stops_and_sums() -> None:
+    found = report(
+        part("key", [100.0, 50.0], [200.0, 50.0]),
+        part("fill", [20.0, 10.0], [20.0, 0.0]),
+        part("out", [0.0, 0.0], [0.0, 0.0]),
+    )
+    assert found.sum(0, "source") == pytest.approx(120.0) and found.sum_apart(0) == pytest.approx(
+        math.log2(220.0 / 120.0)
+    )
+    assert [found.apart(one, 0) for one in found.parts] == [1.0, pytest.approx(0.0), None]
+    assert found.apart(found.parts[1], 1) == -math.inf
+    assert found.key_to_fill(0, "source") == pytest.approx(6.0) and found.key_to_fill(1, "target") is None
+    assert found.share(found.parts[0], 0) == pytest.approx(200.0 / 220.0)
+    assert found.missing(found.parts[0], 0) > found.missing(found.parts[1], 0) == 0.0
+    assert stops_apart(0.0, 1.0) == math.inf
+
+
+def test_trims_are_multiplied_in() -> None:
+    sky = part("day", [10.0], [10.0], "environment", "sky")
+    found = report(
+        part("key", [100.0], [100.0]), part("day", [50.0], [50.0], "Daylight"), sky, part("setup", [5.0], [5.0])
+    )
+    trimmed = found.trimmed({"/key": Handling(1.0), "/day": Handling(-1.0, 2.0), "/setup": Handling(off=True)})
+    assert [round(trimmed.lux(one, 0, "target"), 6) for one in trimmed.parts] == [200.0, 25.0, 40.0, 0.0]
+    assert [round(trimmed.lux(one, 0, "source"), 6) for one in trimmed.parts] == [100.0, 50.0, 10.0, 5.0]
+
+
+def test_the_colour_of_a_sum() -> None:
+    warm = report(
+        part("a", [10.0], [10.0], colour=black_body(3000.0)), part("b", [10.0], [0.0], colour=black_body(8000.0))
+    )
+    one, two = warm.temperature(0, "source"), warm.temperature(0, "target")
+    assert one is not None and two is not None and two[0] == pytest.approx(3000.0, rel=0.01) and one[0] > 3500.0
+    assert abs(two[1]) < 0.001 and report(part("a", [0.0], [0.0])).temperature(0, "source") is None
+
+
+@given(st.floats(1900.0, 14000.0))
+def test_kelvin_comes_back_from_colours(kelvin: float) -> None:
+    found, duv = kelvin_and_duv(black_body(kelvin))
+    assert found == pytest.approx(kelvin, rel=0.02) and abs(duv) < 0.002
+
+
+def test_green_and_pink_lie_on_both_sides() -> None:
+    assert kelvin_and_duv((0.9, 1.1, 0.9))[1] > 0.005 > -0.005 > kelvin_and_duv((1.1, 0.9, 1.1))[1]
+
+
+def test_a_single_factor_is_found() -> None:
+    trims = match(report(part("key", [100.0, 40.0], [50.0, 20.0]), part("fill", [10.0, 30.0], [40.0, 120.0])))
+    assert {t.subject: t.stops for t in trims} == {
+        "/key": pytest.approx(1.0, abs=0.01),
+        "/fill": pytest.approx(-2.0, abs=0.01),
+    }
+
+
+@given(st.lists(st.tuples(st.floats(1.0, 1e4), st.floats(1.0, 1e4), st.floats(-5.0, 5.0)), min_size=1, max_size=6))
+def test_what_only_needs_trims_is_matched(lights) -> None:
+    """Lights that fall alike on both sides, each off by some stops: whatever shows is mended to a twentieth of a stop."""
+    parts = [part(f"l{n}", [a, b], [a * 2.0**s, b * 2.0**s]) for n, (a, b, s) in enumerate(lights)]
+    before = report(*parts)
+    stops = {trim.subject: Handling(trim.stops) for trim in match(before)}
+    after = before.trimmed(stops)
+    for probe in range(2):
+        assert abs(after.sum_apart(probe) or 0.0) < 0.05
+    assert all(item.about == "" for item in left(after)) and left(after) == ()
+
+
+def test_only_what_is_wanted_moves_and_the_rest_is_told() -> None:
+    found = report(part("key", [100.0, 10.0], [50.0, 5.0]), part("gone", [80.0, 80.0], [0.0, 0.0]))
+    trims = match(found, ("/key",))
+    assert [t.subject for t in trims] == ["/key"] and trims[0].stops > 0.5
+    rest = left(found.trimmed({"/key": Handling(trims[0].stops)}), ("/key",))
+    assert any(one.about == "/gone" and "nothing" in one.why for one in rest)
+    assert match(found, ("/gone",)) == () and match(report()) == ()
+
+
+def test_trims_stay_within_bounds_and_respect_what_stands() -> None:
+    far = match(report(part("key", [1e6], [1.0])))
+    assert far[0].stops == pytest.approx(6.0)
+    stands = report(part("key", [100.0], [50.0]), stops={"/key": Handling(3.0)})
+    assert match(stands, own={"/key": 1.0})[0].stops == pytest.approx(-1.0, abs=0.01)  # two stops of everything stay
+    dark = report(part("key", [0.0], [0.0]))
+    assert match(dark) == ()
+
+
+def test_the_sky_of_a_sun_is_the_environments() -> None:
+    trims = match(report(part("day", [100.0], [100.0], "Daylight"), part("day", [50.0], [25.0], "environment", "sky")))
+    assert {t.subject for t in trims} == {"/day", "environment"}
+
+
+def test_the_ladder_adds_up() -> None:
+    """Each step's stops, light and camera and response, come to the difference of what is shown."""
+    ladder = Ladder(Side(0.004), Side(0.008, (1.1, 1.0, 0.9)))
+    rungs = {rung.name: rung for rung in ladder.rungs(500.0, 250.0)}
+    assert rungs["grey card"].apart == pytest.approx(-1.0) and rungs["camera"].apart == pytest.approx(1.0)
+    balance = 1.1 * 0.2126 + 0.7152 + 0.9 * 0.0722
+    assert rungs["white balance"].apart == pytest.approx(math.log2(balance))
+    assert rungs["picture value"].apart == pytest.approx(math.log2(balance))
+    total = rungs["picture value"].apart + rungs["response"].apart
+    assert rungs["code value"].apart == pytest.approx(total, abs=1e-9)
+    assert rungs["picture value"].source == pytest.approx(500.0 * GREY / math.pi * 0.004)
+
+
+def test_a_shoulder_parts_the_ladder_at_the_response() -> None:
+    ladder = Ladder(Side(0.05, response="shoulder"), Side(0.05))
+    assert ladder.card(100.0, 100.0, GREY) == pytest.approx(0.0, abs=1e-6)  # below the bend both are the same
+    assert 0.05 < ladder.card(62.0, 62.0, 0.9) < 0.2
+    assert {r.name: r.apart for r in ladder.rungs(310.0, 310.0)}["response"] > 0.05
+    assert ladder.card(0.0, 100.0, GREY) is None
+
+
+def test_numbers_of_the_ladder() -> None:
+    assert ev100(1.0 / (1.2 * 2.0**11)) == pytest.approx(11.0) and ev100(0.0) == math.inf
+    assert shown(0.5) == pytest.approx(0.21404, abs=1e-4) and shown(0.01) == pytest.approx(0.01 / 12.92)
+    assert titled("RectLight") == "panel" and titled("glow") == "glow" and titled("") == "light"

@@ -8,155 +8,17 @@ from __future__ import annotations
 import math
 import sys
 from pathlib import Path
-from typing import Any
 
 sys.path.insert(0, str(Path(__file__).parent))
 
-from pxr import Gf, Sdf, Usd, UsdGeom, UsdLux, UsdRender, UsdShade, Vt
+from pxr import Sdf, UsdLux
 
+from building import Room, picture
 from lamproom_pictures import make
 from lamproom_shapes import Shape, box, circle, lathe, pipe, ring, sheet
 
 HERE = Path(__file__).parent / "lamproom"
 ROOT = "/LampRoom"
-KINDS = {
-    "float": Sdf.ValueTypeNames.Float, "int": Sdf.ValueTypeNames.Int, "bool": Sdf.ValueTypeNames.Bool,
-    "color": Sdf.ValueTypeNames.Color3f, "vector2": Sdf.ValueTypeNames.Float2, "file": Sdf.ValueTypeNames.Asset,
-    "token": Sdf.ValueTypeNames.Token, "normal": Sdf.ValueTypeNames.Normal3f,
-}  # fmt: skip
-NORMAL_PORTS = {"relief"}
-COLOR_PORTS = {
-    "base_tint",
-    "mirror_tint",
-    "pass_tint",
-    "input",
-    "map",
-    "glow_tint",
-    "deep_tint",
-    "front",
-    "edge",
-    "fibre",
-}
-FILE_PORTS = {"file"}
-
-
-def sdf_type(port: str, value: Any) -> Any:
-    """The USD type of a value, by what it is."""
-    if port in FILE_PORTS:
-        return KINDS["file"]
-    if isinstance(value, bool):
-        return KINDS["bool"]
-    if isinstance(value, int):
-        return KINDS["int"]
-    if isinstance(value, float):
-        return KINDS["float"]
-    if isinstance(value, str):
-        return KINDS["token"]
-    return KINDS["vector2"] if len(value) == 2 else KINDS["color"]
-
-
-class Room:
-    """The scene while it is built: looks and lights in one layer, shapes in another."""
-
-    def __init__(self, places: dict[str, str] | None = None, gammas: dict[str, float] | None = None) -> None:
-        self.places, self.gammas = places or {}, gammas or {}
-        self.stage = Usd.Stage.CreateInMemory(load=Usd.Stage.LoadNone)
-        self.shapes = Usd.Stage.CreateInMemory()
-        for stage in (self.stage, self.shapes):
-            UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
-            UsdGeom.SetStageMetersPerUnit(stage, 0.01)
-            root = UsdGeom.Xform.Define(stage, ROOT)
-            stage.SetDefaultPrim(root.GetPrim())
-        self.stage.GetRootLayer().customLayerData = {"title": "Lamp room at dusk"}
-        self.stage.GetDefaultPrim().GetPayloads().AddPayload("./lamproom_shapes.usdc")
-        UsdGeom.Scope.Define(self.stage, f"{ROOT}/Looks")
-        UsdGeom.Scope.Define(self.stage, f"{ROOT}/Lights")
-
-    def material(self, name: str, finish: dict[str, Any], **nodes: dict[str, Any]) -> None:
-        """A material: its finish and the nodes that feed it. A value "@node.output" is a link."""
-        path = f"{ROOT}/Looks/{name}"
-        material = UsdShade.Material.Define(self.stage, path)
-        made = {
-            "finish": ("orvik.finish", finish),
-            **{key: (f"orvik.{d.pop('node')}", d) for key, d in nodes.items()},
-        }
-        shaders = {}
-        for key, (kind, _) in made.items():
-            shader = UsdShade.Shader.Define(self.stage, f"{path}/{key}")
-            shader.CreateIdAttr(kind)
-            shaders[key] = shader
-        for key, (_, values) in made.items():
-            for port, value in self.told(values).items():
-                if isinstance(value, str) and value.startswith("@"):
-                    source, output = value[1:].split(".")
-                    of = (
-                        KINDS["normal"]
-                        if port in NORMAL_PORTS
-                        else KINDS["color"]
-                        if port in COLOR_PORTS
-                        else KINDS["float"]
-                    )
-                    out_type = {"relief": KINDS["normal"], "colour": KINDS["color"]}.get(output, KINDS["float"])
-                    shaders[key].CreateInput(port, of).ConnectToSource(shaders[source].CreateOutput(output, out_type))
-                else:
-                    shaders[key].CreateInput(port, sdf_type(port, value)).Set(value)
-        surface = shaders["finish"].CreateOutput("out", KINDS["token"])
-        material.CreateSurfaceOutput("orvik").ConnectToSource(surface)
-
-    def told(self, values: dict[str, Any]) -> dict[str, Any]:
-        """Values with a picture's path, and its decoding, as this variant of the scene has them."""
-        name = str(values.get("file", "")).rsplit("/", 1)[-1]
-        out = dict(values)
-        if name in self.places:
-            out["file"] = self.places[name]
-        if name in self.gammas and "decode_gamma" in out:
-            out["decode_gamma"] = self.gammas[name]
-        return out
-
-    def mesh(self, name: str, shape: Shape, look: str) -> None:
-        """A mesh with its material."""
-        path = f"{ROOT}/Set/{name}"
-        mesh = UsdGeom.Mesh.Define(self.shapes, path)
-        mesh.CreatePointsAttr(Vt.Vec3fArray([Gf.Vec3f(*(round(x, 4) for x in p)) for p in shape.points]))
-        mesh.CreateFaceVertexCountsAttr([len(face) for face in shape.faces])
-        mesh.CreateFaceVertexIndicesAttr([corner for face in shape.faces for corner in face])
-        mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
-        low = [min(p[k] for p in shape.points) for k in range(3)]
-        high = [max(p[k] for p in shape.points) for k in range(3)]
-        mesh.CreateExtentAttr([Gf.Vec3f(*low), Gf.Vec3f(*high)])
-        uv = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar("st", Sdf.ValueTypeNames.TexCoord2fArray, UsdGeom.Tokens.vertex)
-        uv.Set(Vt.Vec2fArray([Gf.Vec2f(*(round(x, 5) for x in p)) for p in shape.uvs]))
-        over = self.stage.OverridePrim(path)
-        UsdShade.MaterialBindingAPI.Apply(over).Bind(
-            UsdShade.Material(self.stage.GetPrimAtPath(f"{ROOT}/Looks/{look}"))
-        )
-
-    def light(
-        self,
-        kind: Any,
-        name: str,
-        at: tuple[float, float, float],
-        turn: tuple[float, float, float],
-        **values: Any,
-    ) -> Any:
-        """A light with Orvik's attributes; width, height and radius are USD's own."""
-        light = kind.Define(self.stage, f"{ROOT}/Lights/{name}")
-        xform = UsdGeom.XformCommonAPI(light)
-        xform.SetTranslate(at)
-        xform.SetRotate(turn)
-        prim = light.GetPrim()
-        for key, value in self.told(values).items():
-            if key in ("width", "height", "radius"):
-                prim.CreateAttribute(f"inputs:{key}", Sdf.ValueTypeNames.Float).Set(value)
-            else:
-                custom = sdf_type(key, value)
-                prim.CreateAttribute(f"orvik:{key}", custom).Set(value)
-        return light
-
-
-def picture(file: str, gamma: float = 1.0, **more: Any) -> dict[str, Any]:
-    """A picture node."""
-    return {"node": "picture", "file": f"./textures/{file}", "decode_gamma": gamma, **more}
 
 
 def looks(room: Room) -> None:
@@ -798,60 +660,17 @@ def lights(room: Room) -> None:
 
 def cameras(room: Room) -> None:
     """The gallery camera stands outside the door and clips it away; the table camera is close."""
-    for name, at, turn, values in (
-        (
-            "GalleryCamera",
-            (18, 148, 330),
-            (-5, 3, 0),
-            {
-                "film_width": 36.0,
-                "focal": 32.0,
-                "f_number": 4.0,
-                "shutter": 30.0,
-                "speed": 800.0,
-                "near_clip": 150.0,
-                "focus": 330.0,
-                "blur": True,
-            },
-        ),
-        (
-            "TableCamera",
-            (-30, 132, 18),
-            (-24, 46, 0),
-            {
-                "film_width": 36.0,
-                "focal": 50.0,
-                "f_number": 5.6,
-                "shutter": 15.0,
-                "speed": 800.0,
-                "focus": 140.0,
-                "shift_up": 2.0,
-            },
-        ),
-    ):
-        camera = UsdGeom.Camera.Define(room.stage, f"{ROOT}/Cameras/{name}")
-        xform = UsdGeom.XformCommonAPI(camera)
-        xform.SetTranslate(at)
-        xform.SetRotate(turn)
-        # USD counts film and lens in tenths of a unit, which are millimetres here.
-        camera.CreateHorizontalApertureAttr(values["film_width"])
-        camera.CreateVerticalApertureAttr(values["film_width"] * 10 / 16)
-        camera.CreateFocalLengthAttr(values["focal"])
-        camera.CreateClippingRangeAttr(Gf.Vec2f(values.get("near_clip", 1.0), 100000.0))
-        for key, value in values.items():
-            camera.GetPrim().CreateAttribute(f"orvik:{key}", sdf_type(key, value)).Set(value)
-    settings = UsdRender.Settings.Define(room.stage, "/Render/Settings")
-    settings.CreateResolutionAttr(Gf.Vec2i(1280, 800))
-    settings.CreateCameraRel().SetTargets([Sdf.Path(f"{ROOT}/Cameras/GalleryCamera")])
-    for key, value in {
-        "grid_least": 2,
-        "grid_most": 12,
-        "noise_stop": 0.005,
-        "bounces": 6,
-        "clamp": 20.0,
-        "response": "shoulder",
-    }.items():
-        settings.GetPrim().CreateAttribute(f"orvik:{key}", sdf_type(key, value)).Set(value)
+    room.camera(
+        "GalleryCamera", (18, 148, 330), (-5, 3, 0), film_width=36.0, focal=32.0, f_number=4.0, shutter=30.0, speed=800.0,
+        near_clip=150.0, focus=330.0, blur=True,
+    )  # fmt: skip
+    room.camera(
+        "TableCamera", (-30, 132, 18), (-24, 46, 0), film_width=36.0, focal=50.0, f_number=5.6, shutter=15.0, speed=800.0,
+        focus=140.0, shift_up=2.0,
+    )  # fmt: skip
+    room.settings(
+        "GalleryCamera", grid_least=2, grid_most=12, noise_stop=0.005, bounces=6, clamp=20.0, response="shoulder"
+    )
 
 
 def write(
@@ -859,7 +678,7 @@ def write(
 ) -> Path:
     """Write the scene into a folder, without its textures; with other paths and decodings for some of them."""
     folder.mkdir(parents=True, exist_ok=True)
-    room = Room(places, gammas)
+    room = Room(ROOT, "Lamp room at dusk", "./lamproom_shapes.usdc", places, gammas)
     looks(room)
     pedestal(room)
     walls(room)

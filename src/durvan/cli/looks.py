@@ -126,7 +126,8 @@ def render(
     report(Step("Reading shapes"))
     file = Path(session.scene.file)
     shapes = reader(file).shapes(file, report)
-    staged = staging.stage(session.scene, shapes, things, session.registry, eye.id, size)
+    unseen = session.plan.choices.unseen if target else ()
+    staged = staging.stage(session.scene, shapes, things, session.registry, eye.id, size, unseen)
     film = staged.film(lights_apart=passes)
     clamp = staged.sampling.clamp / max(staged.view.scale, 1e-12)
     while film.samples < samples:

@@ -266,6 +266,7 @@ def _table(mesh: Mesh, number: int) -> tuple[NDArray[np.float32], NDArray[np.boo
     if mesh.uvs is not None:
         made[:, kw.T_UV : kw.T_UV + 6] = np.nan_to_num(mesh.uvs[good].reshape(-1, 6))
     made[:, kw.T_FLAT : kw.T_FLAT + 3] = flat
+    made[:, kw.T_UNSEEN] = float(mesh.unseen)
     made[:, kw.T_MATERIAL], made[:, kw.T_LIGHT], made[:, kw.T_OBJECT] = mesh.material[good], -1.0, number
     return made, good
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
@@ -152,9 +152,11 @@ def stage(
     registry: Registry,
     camera_id: str,
     size: tuple[int, int],
+    unseen: Collection[str] = (),
 ) -> Staged:
     """Make a world of a scene. `things` are its materials, lights, camera and settings in one dialect's words, by the
-    ids of the scene's own; shapes and places are the scene's. `size` is the picture's width and height.
+    ids of the scene's own; shapes and places are the scene's. `size` is the picture's width and height; objects that are
+    `unseen` are hidden from the camera.
     """
     facts = facts_of(scene)
     by_id = {thing.id: thing for thing in things}
@@ -184,7 +186,12 @@ def stage(
     eye = by_id.get(camera_id)
     view = view_of(eye, pack_of(eye), facts) if eye is not None else View(36.0, 50.0)
     notes.extend(view.notes)
-    built = build(shapes.meshes, records, placed, pixels, up_axis=shapes.up_axis, fog=view.fog)
+    meshes = (
+        [replace(mesh, unseen=mesh.unseen or mesh.path in unseen) for mesh in shapes.meshes]
+        if unseen
+        else shapes.meshes
+    )
+    built = build(meshes, records, placed, pixels, up_axis=shapes.up_axis, fog=view.fog)
     width, height = size
     stands = np.array(eye.stands).reshape(4, 4) if eye is not None and eye.stands else None
     cam = camera(view, shapes.places.get(camera_id, np.eye(4)) if stands is None else stands, width / height)

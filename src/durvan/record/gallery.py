@@ -65,8 +65,9 @@ def _views(session: Session, camera: Thing, report: Report) -> tuple[bytes, ...]
     meant = {thing.id: thing for thing in session.plan.corrected}
     source = [meant.get(thing.id, thing) for thing in session.scene.own]
     out = []
-    for side, things in (("source", source), ("target", session.plan.target_things)):
-        staged = staging.stage(session.scene, shapes, things, session.registry, camera.id, VIEW)
+    sides = (("source", source, ()), ("target", session.plan.target_things, session.plan.choices.unseen))
+    for side, things, unseen in sides:
+        staged = staging.stage(session.scene, shapes, things, session.registry, camera.id, VIEW, unseen)
         film = staged.film()
         while film.samples < SAMPLES:
             report(Step(f"Rendering the {side}", film.samples, SAMPLES))

@@ -10,6 +10,7 @@ from durvan.scene.graph import Graph, Link, Problem, Value
 from durvan.scene.model import Kind, Oddity, Solid
 
 NO_ID = "(no shader id)"
+SEEN_BY_CAMERA = ":seen_by_camera"  # the end of an attribute of an object; what stands before it is a dialect's own
 TOWARDS = "(towards)"  # of a light that has no prim in the source: where it stands in the sky, azimuth and elevation
 YAW, VISIBILITY = "(yaw)", "(visibility)"  # what a reader found out, beside the attributes of the file
 

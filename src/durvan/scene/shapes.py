@@ -15,7 +15,8 @@ Triangles = NDArray[np.int32]
 class Mesh:
     """One mesh in metres, in world space: points [n, 3], triangles [t, 3] of points, and what stands at their corners.
 
-    `normals` and `uvs` are [t, 3, 3] and [t, 3, 2], or None; `material` [t] are places in `Shapes.materials`.
+    `normals` and `uvs` are [t, 3, 3] and [t, 3, 2], or None; `material` [t] are places in `Shapes.materials`. `unseen` is
+    hidden from cameras, and from nothing else.
     """
 
     path: str
@@ -24,6 +25,7 @@ class Mesh:
     normals: Floats | None
     uvs: Floats | None
     material: Triangles
+    unseen: bool = False
 
 
 @dataclass

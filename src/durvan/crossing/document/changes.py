@@ -275,6 +275,25 @@ class KeepOff(AtOnce):
         return document.model_copy(update={"kept_off": tuple(kept), "let_shine": tuple(shine)})
 
 
+class HideFromCameras(AtOnce):
+    """Hide objects from the target's cameras; they light, shade and are mirrored as before. `hidden` false shows them again."""
+
+    tag: Literal["hide"] = "hide"
+    objects: tuple[str, ...]
+    hidden: bool = True
+
+    @staticmethod
+    def apply_all(document: Document, many: Sequence[HideFromCameras]) -> Document:
+        kept = dict.fromkeys(document.unseen)
+        for one in many:
+            for path in one.objects:
+                if one.hidden:
+                    kept[path] = None
+                else:
+                    kept.pop(path, None)
+        return document.model_copy(update={"unseen": tuple(kept)})
+
+
 class MoveForward(Chosen):
     """Move a camera of the target forward; of one camera the last one counts, and none takes it back."""
 
@@ -324,7 +343,7 @@ class Choose(Chosen):
 
 Change = Annotated[
     SetValue | ReadAs | TurnGreen | PutLinks | SetRoots | AllowFolder | LeaveOut | PutNote | TakeNote | PutFits | TakeFit
-    | Accept | Reopen | Choose | SetTrims | SetTint | SetProbes | AddLight | TakeLight | KeepOff | MoveForward | SetSettings,
+    | Accept | Reopen | Choose | SetTrims | SetTint | SetProbes | AddLight | TakeLight | KeepOff | HideFromCameras | MoveForward | SetSettings,
     Field(discriminator="tag"),
 ]  # fmt: skip
 

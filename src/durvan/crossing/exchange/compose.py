@@ -17,7 +17,7 @@ from durvan.optics import sky
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Graph, Node, Value
 from durvan.scene.model import FileState, Kind, OutsideFile, Scene, Thing
-from durvan.scene.raw import TOWARDS, YAW
+from durvan.scene.raw import SEEN_BY_CAMERA, TOWARDS, YAW
 from durvan.scene.vocabulary import Parameter
 from durvan.scene.written import Form, Property, Written, WrittenThing, type_for
 
@@ -73,7 +73,16 @@ class Composer:
                     self._single(path, thing, translation)
             if thing.in_instance:
                 self._free(thing)
+        self._hide()
         return self.out
+
+    def _hide(self) -> None:
+        """Say of objects that cameras look through them, where the target can."""
+        space = self.pack.identity.namespace
+        if space and self.pack.identity.abilities.get("hides_from_camera", False):
+            for path in self.plan.choices.unseen:
+                place = self.out.thing(path, Form.PROPERTIES)
+                place.properties[f"{space}{SEEN_BY_CAMERA}"] = Property("bool", False, fixed=True)
 
     def _changes(self, thing: Thing, translation: Translation) -> None:
         """Within one dialect the source says everything already, but for what a person changed."""

@@ -225,7 +225,9 @@ class Intake:
     # lights, cameras, settings
 
     def _single(self, thing: Thing, raw: RawThing, packs: dict[str, Pack], main: str) -> None:
-        asked = self.registry.packs.get(self.source)  # an open dialect's lights are whatever stands there, if it is asked for
+        asked = self.registry.packs.get(
+            self.source
+        )  # an open dialect's lights are whatever stands there, if it is asked for
         plain = asked if asked is not None and not asked.identity.namespace else None
         pack = packs.get(main) or plain or next(iter(packs.values()), None) or self.registry.plain
         if pack is None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from durvan.crossing.document.changes import MoveForward
+from durvan.crossing.document.changes import HideFromCameras, MoveForward
 from durvan.crossing.findings.model import Finding, Level, Remedy
 from durvan.crossing.findings.view import View
 from durvan.crossing.light.report import Sight
@@ -49,12 +49,18 @@ def _by_boxes(view: View, thing: Thing, metres: float) -> Finding:
 
 
 def _by_rays(view: View, thing: Thing, metres: float, sight: Sight) -> Iterator[Finding]:
-    blockers = [one for one in sight.blockers if one.share >= _SEEN]
+    unseen = view.plan.choices.unseen
+    blockers = [one for one in sight.blockers if one.share >= _SEEN and one.path not in unseen]
+    if sight.blockers and not blockers:
+        return
     names = ", ".join(one.path.rsplit("/", 1)[-1] for one in blockers[:4]) or "nothing"
     remedies: tuple[Remedy, ...] = ()
     if blockers and sight.subject > metres:
         forward = MoveForward(thing=thing.id, advance=Advance(thing=thing.id, metres=metres, subject=sight.subject))
         remedies = (Remedy("Move the camera to its clip", "Move all {count} cameras to their clips", forward),)
+    if blockers and view.target.identity.abilities.get("hides_from_camera", False):
+        hide = HideFromCameras(objects=tuple(one.path for one in sight.blockers))
+        remedies = (Remedy("Hide it from the cameras", "Hide what stands before all {count}", hide), *remedies)
     evidence = (
         ("near clip", f"{metres:g} m"), ("subject", f"{sight.subject:.3g} m"), ("of the picture", f"{100.0 * sight.share:.1f} %"),
         *((one.path.rsplit("/", 1)[-1], f"{100.0 * one.share:.1f} %") for one in blockers[:6]),
@@ -92,17 +98,13 @@ def _between(camera: Thing, solid: Solid, near: float) -> bool:
 
 def exposure(view: View, thing: Thing) -> Iterator[Finding]:
     """Exposure that moves from the scene to its cameras, and a response that is burnt into the source's pictures."""
+    moved = False
     for row in view.translation(thing).rows:
-        if (
-            thing.kind is Kind.CAMERA
-            and row.family == "exposure"
-            and row.targets
-            and view.kept_on(thing, row.parameter)
-        ):
-            yield _moved(view, thing, row)
-        elif (
-            thing.kind is Kind.SETTINGS and row.fate is Fate.LOST and row.why.topic.endswith(":RenderSettings.response")
-        ):
+        if thing.kind is Kind.CAMERA:
+            if not moved and row.family == "exposure" and row.targets and view.kept_on(thing, row.parameter):
+                moved = True
+                yield _moved(view, thing, row)
+        elif thing.kind is Kind.SETTINGS and row.fate is Fate.LOST and row.why.told_by == "burnt-in":
             yield _burnt_in(view, thing, row)
 
 

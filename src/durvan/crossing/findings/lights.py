@@ -10,6 +10,7 @@ from durvan.crossing.document.changes import AddLight, Choose, KeepOff, LeaveOut
 from durvan.crossing.findings import standins
 from durvan.crossing.findings.model import Finding, Level, Remedy
 from durvan.crossing.findings.view import View
+from durvan.crossing.light.report import Emitter
 from durvan.crossing.translation.lighting import category, is_setup
 from durvan.crossing.translation.rows import Row
 from durvan.scene.fate import Fate
@@ -125,7 +126,8 @@ def unbalanced(view: View) -> Iterator[Finding]:
     report = view.balance
     if report is None:
         return
-    told: set[str] = set()
+    told = {emitter.path for emitter in report.emitters if _is_lost(view, emitter)}  # which another finding tells
+    told |= {light.path for light in view.plan.choices.added}
     for place, probe in enumerate(report.probes):
         apart = report.sum_apart(place)
         for part in report.parts:
@@ -171,7 +173,10 @@ def _because(view: View, thing: str) -> str:
     translation = view.plan.translations.get(thing)
     if translation is None:
         return ": it is not carried"
-    worst = max((row for row in translation.rows if row.fate >= Fate.FITTED and row.reason), key=_weight, default=None)
+    rows = [
+        row for row in translation.rows if row.fate >= Fate.FITTED and row.reason and row.family in ("lights", "glow")
+    ]
+    worst = max(rows, key=_weight, default=None)
     return f": {worst.reason[0].lower()}{worst.reason[1:].rstrip('.')}" if worst is not None else ""
 
 
@@ -246,12 +251,10 @@ def hidden_emitters(view: View) -> Iterator[Finding]:
     if report is None:
         return
     taken = {light.instead_of for light in view.plan.choices.added}
-    hides = not view.target.identity.abilities.get("hidden_emitters", False)
-    silent = not view.target.identity.abilities.get("lit_by_glows", True)
     for emitter in report.emitters:
         thing = view.scene.things.get(emitter.path)
         hidden = emitter.opacity < _HIDDEN
-        if thing is None or emitter.path in taken or not ((hidden and hides) or silent):
+        if thing is None or emitter.path in taken or not _is_lost(view, emitter):
             continue
         lumens = standins.flux(emitter)
         added = tuple(
@@ -272,19 +275,29 @@ def hidden_emitters(view: View) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+def _is_lost(view: View, emitter: Emitter) -> bool:
+    """Whether what glows lights in the source and will not in the target: it is hidden, or no glow lights there."""
+    abilities = view.target.identity.abilities
+    hidden = emitter.opacity < _HIDDEN and not abilities.get("hidden_emitters", False)
+    return hidden or not abilities.get("lit_by_glows", True)
+
+
 def flames(view: View) -> Iterator[Finding]:
     """A flame, lamp or candle, by its name, that neither glows with effect nor has a light near it."""
     report = view.balance
     if report is None or not view.scene.solids:
         return
     unit = view.scene.metres_per_unit
-    lit = {path for emitter in report.emitters for path in emitter.objects}
+    lit = {path for emitter in report.emitters for path in emitter.objects} | set(report.glowing)
     lights = [thing.stands[12:15] for thing in view.scene.of(Kind.LIGHT) if len(thing.stands) == 16]
     taken = {light.instead_of for light in view.plan.choices.added}
-    for solid in view.scene.solids:
+    named = [solid for solid in view.scene.solids if _FLAME.search(solid.path.rsplit("/", 1)[-1])]
+    lights += [_middle(solid, unit) for solid in named if solid.path in lit]
+    for solid in sorted(named, key=lambda one: "flame" not in one.path.rsplit("/", 1)[-1].lower()):
         name = solid.path.rsplit("/", 1)[-1]
-        if not _FLAME.search(name) or solid.path in lit or solid.path in taken or _within(solid, lights, unit):
+        if solid.path in lit or solid.path in taken or _within(solid, lights, unit):
             continue
+        lights.append(_middle(solid, unit))  # the candle below a flame needs no other one
         light = standins.flame(solid, unit)
         remedy = Remedy("Give it a light", "Give all {count} a light", AddLight(light=light))
         yield Finding(
@@ -292,6 +305,10 @@ def flames(view: View) -> Iterator[Finding]:
             "it will look painted on", "", solid.path, "Light",
             (("a light of its kind", f"{dict(light.values)['intensity'] * math.pi:.0f} lm"),), (remedy,),  # type: ignore[operator]
         )  # fmt: skip
+
+
+def _middle(solid: Solid, unit: float) -> tuple[float, ...]:
+    return tuple(unit * (low + high) / 2.0 for low, high in zip(solid.low, solid.high, strict=True))
 
 
 def _within(solid: Solid, lights: list[tuple[float, ...]], unit: float) -> bool:

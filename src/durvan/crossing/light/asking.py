@@ -19,7 +19,7 @@ from durvan.scene.probe import Probe
 @dataclass(frozen=True)
 class Wanted:
     """What is to be measured: the camera, the things of both sides (the target's without trims), and places that a person
-    picked, in metres.
+    picked, in metres. `unseen` are the objects that the target hides from its cameras.
     """
 
     camera: str
@@ -28,6 +28,7 @@ class Wanted:
     picked: tuple[Probe, ...] = ()
     grid: bool = True
     key: str = ""
+    unseen: tuple[str, ...] = ()
 
 
 def stops_of(plan: Plan) -> dict[str, Handling]:
@@ -68,7 +69,8 @@ def wanted(
     meant = {thing.id: thing for thing in plan.corrected}
     source = [meant.get(thing.id, thing) for thing in plan.scene.own]
     target = untrimmed(plan, known)
-    return Wanted(camera, source, target, picked, grid, key_of(camera, (source, target), registry))
+    key = key_of(f"{camera} {plan.choices.unseen}", (source, target), registry)
+    return Wanted(camera, source, target, picked, grid, key, plan.choices.unseen)
 
 
 def key_of(camera: str, sides: Iterable[Iterable[Thing]], registry: Registry) -> str:

@@ -43,7 +43,10 @@ def match(
     count = len(report.probes)
     source = np.array([report.sum(p, "source") for p in range(count)])
     lit = source > DARK
-    movable = [part for part in report.parts if (not wanted or part.path in wanted) and part.target[lit].sum() > DARK]
+    movable = [
+        part for part in report.parts
+        if (not wanted or part.path in wanted) and part.target[lit].sum() > DARK and report.factor(part) > 0.0
+    ]  # fmt: skip
     fixed = np.array([
         sum(report.lux(part, p, "target") for part in report.parts if part not in movable) for p in range(count)
     ])  # fmt: skip

@@ -33,8 +33,8 @@ _BELOW, _STEPS_DOWN = 0.3, 40  # metres that a floor lies below its subject; how
 def staged(scene: Scene, shapes: Shapes, wanted: Wanted, registry: Registry) -> Sides:
     """Make both sides ready."""
     made = [
-        staging.stage(scene, shapes, things, registry, wanted.camera, _VIEW)
-        for things in (wanted.source, wanted.target)
+        staging.stage(scene, shapes, things, registry, wanted.camera, _VIEW, unseen)
+        for things, unseen in ((wanted.source, ()), (wanted.target, wanted.unseen))
     ]
     return Sides(wanted.key, *made)
 
@@ -54,7 +54,7 @@ def measure(
     )
     return LightReport(
         wanted.key, tuple(probes), parts, ladder, wanted.camera, {}, tuple(notes), sight(sides, up_axis),
-        emitters(sides.source),
+        emitters(sides.source), tuple(path for one in emitters(sides.target) for path in one.objects),
     )  # fmt: skip
 
 

@@ -85,7 +85,8 @@ class Emitter:
 @dataclass(frozen=True)
 class LightReport:
     """The light of a crossing at some probes, and the way from there to the picture on both sides. `key` says what was measured;
-    `stops` are the trims by path, which are multiplied in; `notes` are what could not be taken into account.
+    `stops` are the trims by path, which are multiplied in; `notes` are what could not be taken into account; `glowing` are
+    the objects that light by their glow in the target.
     """
 
     key: str
@@ -97,6 +98,7 @@ class LightReport:
     notes: tuple[str, ...] = ()
     sight: Sight = Sight()
     emitters: tuple[Emitter, ...] = ()
+    glowing: tuple[str, ...] = ()
 
     def trimmed(self, stops: Mapping[str, Handling]) -> LightReport:
         """The same light with other trims."""

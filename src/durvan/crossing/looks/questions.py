@@ -65,13 +65,14 @@ class FitAll:
 @dataclass(frozen=True)
 class Render:
     """The camera's view of both sides; the target's things stand in its own words, `meant` are those of the source that a
-    person has corrected."""
+    person has corrected. `unseen` are the objects that the target hides from its cameras."""
 
     camera: str
     target: list[Thing]
     meant: list[Thing]
     size: tuple[int, int]
     samples: int
+    unseen: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -228,9 +228,11 @@ class Server:
             self.shapes = reader(Path(self.scene.file)).shapes(Path(self.scene.file), silent)
         return self.shapes
 
-    def _staged(self, side: str, things: list[Thing], camera: str, size: tuple[int, int]) -> staging.Staged:
+    def _staged(
+        self, side: str, things: list[Thing], camera: str, size: tuple[int, int], unseen: tuple[str, ...] = ()
+    ) -> staging.Staged:
         assert self.scene is not None
-        return staging.stage(self.scene, self._shapes(), things, self.registry, camera, size)
+        return staging.stage(self.scene, self._shapes(), things, self.registry, camera, size, unseen)
 
     def _cover(self, question: questions.Cover) -> bool:
         assert self.scene is not None
@@ -250,7 +252,8 @@ class Server:
             sides = (("source", source), ("target", question.target))
             self.films = {}
             for side, things in sides:
-                staged = self._staged(side, things, question.camera, question.size)
+                unseen = question.unseen if side == "target" else ()
+                staged = self._staged(side, things, question.camera, question.size, unseen)
                 self.films[side] = (staged, staged.film(lights_apart=len(staged.built.groups) <= MOST_APART))
             self.view = question
         return self._go_on(question.samples)

@@ -27,6 +27,7 @@ from durvan.engine.kernels.world import (
     F8,
     I4,
     T_OBJECT,
+    T_UNSEEN,
     TRIANGLE_SIZE,
     U1,
     World,
@@ -164,6 +165,9 @@ def first_things(
                 t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, far, THINGS)
                 if prim == NOTHING:
                     break
+                if prim >= 0 and w.f4[w.i4[A_TRIANGLE] + prim * TRIANGLE_SIZE + T_UNSEEN] == 1.0:
+                    near = past(t)
+                    continue
                 m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
                 rec = prepare(w, m, hit, dx, dy, dz, point, registers, kept)
                 if rec[OPACITY] < 0.5:

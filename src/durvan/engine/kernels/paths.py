@@ -47,6 +47,7 @@ from durvan.engine.kernels.world import (
     SHAPE,
     T_LIGHT,
     T_OBJECT,
+    T_UNSEEN,
     TRIANGLE_SIZE,
     WHOLE,
     World,
@@ -150,6 +151,9 @@ def path(
             alive &= ~(1 << int(w.f8[w.i4[A_LIGHT] + l * LIGHT + LIGHTING]))
             if alive == 0:
                 return
+            near = past(t)
+            continue
+        if bounce == 0 and prim >= 0 and w.f4[w.i4[A_TRIANGLE] + prim * TRIANGLE_SIZE + T_UNSEEN] == 1.0:
             near = past(t)
             continue
         m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)

@@ -106,6 +106,7 @@ T_UV = 18
 T_FLAT = 24  # the normal of its plane, at unit length
 T_MATERIAL, T_LIGHT, T_OBJECT = 27, 28, 29  # light −1: none
 T_SMOOTH = 30  # 1: its corners have normals of their own
+T_UNSEEN = 31  # 1: cameras look through it
 TRIANGLE_SIZE = 32
 
 # Where each table begins, in the array of its kind; these places stand at the front of the whole numbers

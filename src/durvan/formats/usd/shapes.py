@@ -14,6 +14,7 @@ from pxr import Gf, Tf, Usd, UsdGeom, UsdShade
 from durvan.formats.usd.opening import metres_per_unit, open_stage, up_axis
 from durvan.formats.usd.words import said
 from durvan.progress import Report, Step, silent
+from durvan.scene.raw import SEEN_BY_CAMERA
 from durvan.scene.shapes import Mesh, Shapes
 
 Floats = NDArray[np.float64]
@@ -104,6 +105,10 @@ class _Reader:
         else:
             return
         if len(mesh.triangles):
+            mesh.unseen = any(
+                str(a.GetName()).endswith(SEEN_BY_CAMERA) and a.Get(self.time) is False
+                for a in prim.GetAuthoredAttributes()
+            )
             yield mesh
 
     def _mesh(self, mesh: UsdGeom.Mesh) -> Mesh:

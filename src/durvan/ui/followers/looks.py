@@ -183,7 +183,7 @@ class Looks(QObject):
         asked = f"{wanted.key} {wanted.picked}"
         if others or wanted.key not in self._lit:
             corrected, target = session.plan.corrected, list(wanted.target)
-            self.renderer.ask(questions.Render(wanted.camera, target, corrected, VIEW, FIRST_SAMPLES))
+            self.renderer.ask(questions.Render(wanted.camera, target, corrected, VIEW, FIRST_SAMPLES, wanted.unseen))
             self.renderer.ask(questions.Refine(VIEW_SAMPLES))
         if asked != self._lit:
             self._lit = asked

@@ -206,7 +206,7 @@ def _kind(light, name: str) -> None:
 
 def cameras(room: Room) -> None:
     """The slip camera stands outside the front wall and clips it away; one gain exposes the scene; a shoulder is burnt in."""
-    room.camera("SlipCamera", (30, 150, 520), (-6, 2, 0), film_width=36.0, focal=30.0, near_clip=230.0, focus=580.0)
+    room.camera("SlipCamera", (30, 150, 520), (-6, 2, 0), film_width=36.0, focal=30.0, near_clip=262.0, focus=580.0)
     room.camera("BenchCamera", (-60, 130, 150), (-14, 34, 0), film_width=36.0, focal=35.0, focus=210.0)
     room.settings(
         "SlipCamera", grid_least=2, grid_most=10, noise_stop=0.01, bounces=6, response="shoulder", exposure_by="scene",

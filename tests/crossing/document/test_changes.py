@@ -18,6 +18,7 @@ from durvan.crossing.document.changes import (
     AllowFolder,
     Change,
     Choose,
+    HideFromCameras,
     KeepOff,
     LeaveOut,
     MoveForward,
@@ -80,6 +81,7 @@ EVERY = st.one_of(
     st.builds(AddLight, light=st.builds(AddedLight, path=NAMES, prim=TEXTS, place=st.tuples(*[NUMBERS] * 16))),
     st.builds(TakeLight, path=NAMES),
     st.builds(KeepOff, thing=NAMES, off=st.booleans()),
+    st.builds(HideFromCameras, objects=st.lists(NAMES, max_size=2).map(tuple), hidden=st.booleans()),
     st.builds(MoveForward, thing=NAMES, advance=st.none() | st.builds(Advance, thing=NAMES, metres=st.floats(0.1, 9.0), subject=st.floats(0.1, 9.0))),
     st.builds(SetSettings, name=PORTS, notes=st.none() | st.lists(st.builds(Note, thing=NAMES, node=PORTS, parameter=PORTS, value=NUMBERS), max_size=2).map(tuple)),
     st.builds(Choose, scope=st.none() | TEXTS, placement=st.none() | st.sampled_from(list(Placement)), drift_limit=st.none() | st.floats(0.0, 100.0)),
@@ -132,7 +134,7 @@ def test_thousands_are_done_at_once() -> None:
 
 def test_every_kind_has_a_tag_of_its_own() -> None:
     kinds = Change.__args__[0].__args__
-    assert len({kind.model_fields["tag"].default for kind in kinds}) == len(kinds) == 22
+    assert len({kind.model_fields["tag"].default for kind in kinds}) == len(kinds) == 23
     for bad in ({"tag": "explode"}, {"tag": "allow"}, {"tag": "allow", "folder": "/x", "more": 1}):
         with pytest.raises(ValidationError):
             TypeAdapter(Change).validate_python(bad)

@@ -100,7 +100,9 @@ def test_a_sun_with_its_sky_becomes_both(tmp_path: Path, packs: Registry, up: st
     again.files.update(session.scene.files)
     again.file = str(tmp_path / "out.usda")
     things = {
-        t.id: t for t in again.things.values() if (t.kind is Kind.LIGHT and t.dialect == target) or "usd." in t.root.kind
+        t.id: t
+        for t in again.things.values()
+        if (t.kind is Kind.LIGHT and t.dialect == target) or "usd." in t.root.kind
     }
     suns = [t for t in things.values() if t.prim_type == "DistantLight"]
     assert len(suns) == 1

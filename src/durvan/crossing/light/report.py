@@ -43,10 +43,13 @@ class Part:
 
 @dataclass(frozen=True)
 class Blocker:
-    """An object that stands between the camera and what it clips away: its path, and the share of the picture that it covers."""
+    """An object that stands between the camera and what it clips away: its path, the share of the picture that it covers, and the
+    share that it has of the picture as it is, beyond the clip.
+    """
 
     path: str
     share: float
+    seen: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -45,7 +45,8 @@ def sight(sides: Sides, up_axis: str) -> Sight:
     hidden = (whole.thing >= 0) & (whole.depth < near) & ((seen.depth > whole.depth + 1e-6) | (seen.thing < 0))
     counts = Counter(whole.thing[hidden].tolist())
     names = side.built.objects
-    blockers = tuple(Blocker(names[number], count / (width * height)) for number, count in counts.most_common(12))
+    beyond, pixels = Counter(seen.thing.reshape(-1).tolist()), width * height
+    blockers = tuple(Blocker(names[n], count / pixels, beyond[n] / pixels) for n, count in counts.most_common(12))
     return Sight(near, depth, blockers, bool(blockers) and _shut_in(side, depth))
 
 

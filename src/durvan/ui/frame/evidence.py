@@ -80,6 +80,8 @@ class Evidence(QScrollArea):
             self._cell(*chosen.cell)
         elif thing is not None:
             self._thing(thing)
+            for one in self.explained:
+                one.more(self.down, thing)
         else:
             self.down.addWidget(title("Evidence"))
             self.down.addWidget(small("What you select is explained here.", wrap=True))

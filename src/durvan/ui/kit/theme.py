@@ -80,6 +80,7 @@ def _css() -> str:
     QLineEdit:focus { border: 2px solid %(accent)s; padding: 3px 7px; }
     QAbstractSpinBox { background: %(slip)s; border: 1px solid %(rule)s; border-radius: 0; min-height: 26px; selection-background-color: %(accent)s; }
     QAbstractSpinBox:focus { border: 2px solid %(accent)s; }
+    QAbstractSpinBox::up-button, QAbstractSpinBox::down-button { width: 0; height: 0; border: none; }
     QAbstractSpinBox QLineEdit, QAbstractSpinBox QLineEdit:focus { border: none; background: transparent; padding: 0 6px; }
     QAbstractSpinBox:disabled { color: %(strong)s; }
     QSlider { min-height: 22px; }

@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from durvan.scene.model import Thing
 from durvan.ui.followers.looks import Looks
 from durvan.ui.followers.outside import Outside
 from durvan.ui.shared.state import Selection, State
@@ -59,6 +60,9 @@ class Explained:
     def fill(self, down: QVBoxLayout, selection: Selection) -> None:
         """Put it into a column."""
         raise NotImplementedError
+
+    def more(self, down: QVBoxLayout, thing: Thing) -> None:
+        """Add to what is said of a thing that nobody else explains."""
 
 
 @dataclass(frozen=True)

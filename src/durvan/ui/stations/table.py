@@ -5,6 +5,7 @@ from __future__ import annotations
 from durvan.ui.stations.facing.view import Facing
 from durvan.ui.stations.files.evidence import FileEvidence
 from durvan.ui.stations.files.view import Files
+from durvan.ui.stations.light.evidence import LightEvidence
 from durvan.ui.stations.light.view import Light
 from durvan.ui.stations.station import Station
 from durvan.ui.stations.survey.view import Survey
@@ -13,5 +14,5 @@ STATIONS: tuple[Station, ...] = (
     Station("Survey", Survey),
     Station("Files", Files, FileEvidence),
     Station("Facing", Facing),
-    Station("Light", Light),
+    Station("Light", Light, LightEvidence),
 )

@@ -76,6 +76,22 @@ def files(window: Window) -> None:
     shutil.rmtree(folder, ignore_errors=True)
 
 
+def light(window: Window) -> None:
+    """The Light station, with the boat house at noon."""
+    window.state.session = None
+    window.looks.views.clear()
+    window.open(SCENE.parent.parent / "boathouse" / "boathouse.usda")
+    state, looks = window.state, window.looks
+    while state.session is None or state.job is not None or looks.preparing or state.session.light is None:
+        wait(50)
+    window.go("Light")
+    while looks.views.get("target", (0, 0, 1, 0))[1] < 64:
+        wait(100)
+    state.select(Selection("/BoatHouse/Lights/HullLight"))
+    wait(800)
+    window.grab().save(str(OUT / "light.png"))
+
+
 def settled(window: Window) -> None:
     """Wait until nothing runs and every picture is judged."""
     wait(300)
@@ -127,6 +143,7 @@ def main() -> None:
     until_seen(window, thing)
     wait(300)
     window.grab().save(str(OUT / "finding.png"))
+    light(window)
     files(window)
     state.session = None
     window.close()

@@ -101,10 +101,16 @@ def keys_of(side: Staged) -> list[tuple[str, str]]:
 
 
 def found_in_view(staged: Staged, up_axis: str, grid: bool = True) -> tuple[Probe, ...]:
-    """Probes that the camera's view gives: the subject in its middle, the floor below it, and a grid over the picture."""
+    """Probes that the camera's view gives: the subject in its middle, or what is seen next to it; the floor below that; and a
+    grid over the picture.
+    """
     width, height = _VIEW
     seen = renderer.first_things(staged.built, staged.camera, width, height)
-    middle = _at(staged, seen, width // 2, height // 2, SUBJECT)
+    found = np.argwhere(seen.depth > 0.0)
+    if not len(found):
+        return ()
+    y, x = found[int(np.argmin(np.hypot(found[:, 0] - height // 2, found[:, 1] - width // 2)))]
+    middle = _at(staged, seen, int(x), int(y), SUBJECT)
     if middle is None:
         return ()
     probes = [middle]

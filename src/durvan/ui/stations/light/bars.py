@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from PySide6.QtCore import QEvent, QPoint, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QAbstractScrollArea, QToolTip
+from PySide6.QtCore import QPoint, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QAbstractScrollArea
 
 from durvan.crossing.findings.lights import in_stops
 from durvan.crossing.light.report import DARK, LightReport, Part, titled
@@ -124,7 +124,8 @@ class Bars(QAbstractScrollArea):
         p.drawText(QRectF(middle + 8, 0, reach - 8, 17), Qt.AlignmentFlag.AlignRight, f"{self.titles[1]}, lx")
         p.drawText(QRectF(right + 4, 0, _APART - 8, 17), Qt.AlignmentFlag.AlignRight, "apart")
         p.drawText(QRectF(right + _APART, 0, _TRIM - 8, 17), Qt.AlignmentFlag.AlignRight, "trim")
-        for stops in range(0, int(SPAN) + 1, 2):
+        step = 2 if reach > 140.0 else 4
+        for stops in range(0, int(SPAN) + 1, step):
             for side in (-1.0, 1.0):
                 x = middle + side * (6.0 + (reach - 6.0) * (1.0 - stops / SPAN))
                 p.setPen(QPen(RULE, 1))
@@ -230,13 +231,9 @@ class Bars(QAbstractScrollArea):
         if event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
             self.alone.emit("")
 
-    def viewportEvent(self, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent):
-            part = self._part_at(event.pos())
-            if part is not None and self.report is not None:
-                QToolTip.showText(event.globalPos(), self.tip(part), self)
-            return True
-        return bool(super().viewportEvent(event))
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        part = self._part_at(event.position().toPoint())
+        self.viewport().setToolTip(self.tip(part) if part is not None and self.report is not None else "")
 
     def tip(self, part: Part) -> str:
         """What a row says in full."""

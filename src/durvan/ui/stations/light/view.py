@@ -37,6 +37,7 @@ class Light(View):
         self.base: LightReport | None = None
         self.ground: Ground | None = None
         self.probe = 0
+        self.coming = ""  # the name of a probe that was put and is not measured yet
         self.filling = False
         self.setObjectName("light")
         self.setStyleSheet(
@@ -150,7 +151,10 @@ class Light(View):
 
     def _balanced(self, answer: Balanced) -> None:
         self.base, self.ground = answer.report, answer.ground
-        self.probe = min(self.probe, max(len(answer.report.probes) - 1, 0))
+        names = [probe.name for probe in answer.report.probes]
+        if self.coming in names:
+            self.probe, self.coming = names.index(self.coming), ""
+        self.probe = min(self.probe, max(len(names) - 1, 0))
         self._show()
 
     def _renewed(self) -> None:
@@ -292,8 +296,8 @@ class Light(View):
         report = self.base
         if report is None or not report.probes:
             return None
-        place = number - (len(report.probes) - len(self._picked()))
-        return place if place >= 0 else None
+        name = report.probes[number].name
+        return next((place for place, one in enumerate(self._picked()) if one.name == name), None)
 
     def _add(self) -> None:
         report = self.base
@@ -301,12 +305,14 @@ class Light(View):
             return
         here = report.probes[self.probe]
         x, y, z = (a + 0.05 * b for a, b in zip(here.place, here.normal, strict=True))
+        self._put((x, y, z))
+
+    def _put(self, place: tuple[float, float, float]) -> None:
+        """Put one more probe, and go to it when it is measured."""
         picked = self._picked()
-        number = 1 + max(
-            (int(one.name.rpartition(" ")[2]) for one in picked if one.name.rpartition(" ")[2].isdigit()), default=0
-        )
-        self.probe = len(report.probes)
-        self._set([*picked, PickedProbe(name=f"probe {number}", place=(x, y, z))], "Add a probe")
+        numbers = [one.name.rpartition(" ")[2] for one in picked]
+        self.coming = f"probe {1 + max((int(number) for number in numbers if number.isdigit()), default=0)}"
+        self._set([*picked, PickedProbe(name=self.coming, place=place)], "Add a probe")
 
     def _take(self) -> None:
         place = self._picked_at(self.probe)
@@ -327,9 +333,7 @@ class Light(View):
             picked[place] = picked[place].model_copy(update={"place": moved.place})
             self._set(picked, "Move a probe")
             return
-        self.probe = len(report.probes)
-        named = PickedProbe(name=f"probe {len(picked) + 1}", place=moved.place)
-        self._set([*picked, named], "Add a probe")
+        self._put(moved.place)
 
     def _set(self, picked: list[PickedProbe], name: str) -> None:
         self.state.change(name, SetProbes(probes=tuple(picked)))

@@ -93,6 +93,9 @@ def main() -> None:
     subprocess.run([sys.executable, str(ROOT / "bench" / "engine.py")], check=True)
     print(flush=True)
     subprocess.run([sys.executable, str(ROOT / "bench" / "looks.py")], check=True)
+    print(flush=True)
+    subprocess.run([sys.executable, str(ROOT / "bench" / "lights.py")], check=True)
+    subprocess.run([sys.executable, str(ROOT / "bench" / "budget.py")], check=True)
     seen = turn("window.py", ROOT / "demo" / "lamproom" / "lamproom.usda", "rendering")
     print(
         f"the window with its renderer: shown {seen['import'] + seen['shown']:.2f} s after the start (wanted: under 2.5 s); longest "

@@ -278,3 +278,26 @@ def test_nothing_is_asked_of_nothing() -> None:
     assert budget.measure(empty, [Probe("", (0.0, 0.0, 0.0))]).shape == (1, 0, 3)
     stopped = build([made_lights.floor()], [GREY], [small.lamp("point", 1.0, at=DOWN)], lambda _: None)
     assert budget.measure(stopped, [Probe("", (0.0, 0.0, 0.0))], stop=lambda: True).sum() == 0.0
+
+
+def test_of_many_lights_those_that_lead_are_looked_at_as_closely_as_alone(monkeypatch) -> None:
+    """Two hundred far off panels, and three near ones: what is near is as exact as ever, what is far is right on the whole."""
+    panels = []
+    for number in range(203):
+        near = number < 3
+        at = DOWN.copy()
+        at[3, :3] = (
+            [0.4 * number, 1.0, 0.0] if near else [30.0 * math.cos(number), 12.0 + number % 7, 30.0 * math.sin(number)]
+        )
+        one = small.lamp("rect", 100.0, (0.3, 0.2), at)
+        one.path = f"/light{number}"
+        panels.append(one)
+    built = build([made_lights.floor()], [GREY], panels, lambda _: None)
+    probes = [Probe(f"p{n}", (0.2 * n, 0.0, 0.1), (0.0, 1.0, 0.0)) for n in range(8)]
+    quick = budget.measure(built, probes)
+    monkeypatch.setattr(budget, "_ENOUGH", 10**9)
+    whole = budget.measure(built, probes)
+    leading = (whole.sum(axis=2) / whole.sum(axis=(1, 2))[:, None]).max(axis=0) > 0.06
+    assert leading[:3].all() and np.array_equal(quick[:, leading], whole[:, leading])
+    assert whole[:, 3:].sum() > 0.0 and not np.array_equal(quick, whole)
+    assert quick.sum(axis=(1, 2)) == pytest.approx(whole.sum(axis=(1, 2)), rel=0.005)

@@ -21,8 +21,11 @@ from durvan.scene.probe import Probe
 Floats = NDArray[np.float64]
 _LOOKS = 256  # at a light with a size
 _AT_SKY = 4096  # at a dome with a picture
-_MOST = 6_000_000  # looks at all, over which each light gets fewer
-_LEAST = 16
+_ENOUGH = 120_000  # looks at all, over which only the lights that matter are looked at closely
+_MOST = 600_000  # and how many they may have
+_ROUGH = 8  # looks at a light that may not matter
+_MATTERS, _LEADS = 2e-3, 0.05  # of all light at a probe: what is looked at again, and what as closely as alone
+_SOME = 64  # looks at what lies between
 
 
 def row_of(probe: Probe, objects: Sequence[str]) -> list[float]:
@@ -42,19 +45,47 @@ def measure(built: Built, probes: Sequence[Probe], effort: float = 1.0, stop: St
     if not groups or not probes:
         return out
     rows = np.array([row_of(probe, built.objects) for probe in probes])
-    spans, members, sums = _grouped(built.lights, groups)
-    counts = _counts(built.lights, spans, members, len(probes), effort)
+    grouped = _grouped(built.lights, groups)
+    counts = _counts(built.lights, *grouped[:2], effort)
+    if counts.sum() * len(probes) <= _ENOUGH:
+        _look(built, rows, grouped, counts, out, stop)
+        return out
+    rough = np.where(_whole(built.lights, *grouped[:2]), counts, np.minimum(counts, _ROUGH)).astype(np.int32)
+    _look(built, rows, grouped, rough, out, stop)
+    closer = _worth(out, counts - rough, counts, max(int(_MOST * effort) // len(probes) - int(rough.sum()), 0))
+    out[:, closer > 0] = 0.0
+    _look(built, rows, grouped, closer, out, stop)
+    return out
+
+
+def _look(
+    built: Built, rows: Floats, grouped: tuple[NDArray[np.int32], NDArray[np.int32], Floats], counts: NDArray[np.int32],
+    out: Floats, stop: Stop,
+) -> None:  # fmt: skip
+    """Take some looks at each group, spread over the cores, and add what is seen."""
     load = np.concatenate([[0], np.cumsum(counts)])
     ends = np.unique(np.searchsorted(load, np.linspace(0, load[-1], 9)))
 
     def some(first: int, end: int) -> None:
         if not stop():
             room = exposing.scratch(built.registers)
-            probing.illuminate(built.world, rows, first, end, spans, members, sums, counts, room, out)
+            probing.illuminate(built.world, rows, first, end, *grouped, counts, room, out)
 
-    bounds = sorted({0, *ends.tolist(), groups})
+    bounds = sorted({0, *ends.tolist(), len(counts)})
     for one in [pool().submit(some, first, end) for first, end in pairwise(bounds)]:
         one.result()
+
+
+def _worth(seen: Floats, more: NDArray[np.int32], counts: NDArray[np.int32], room: int) -> NDArray[np.int32]:
+    """How many looks each group gets once more: those that matter most at any probe, as far as `room` goes."""
+    lux = seen.sum(axis=2)
+    share = (lux / np.maximum(lux.sum(axis=1, keepdims=True), 1e-30)).max(axis=0)
+    order = np.argsort(-share, kind="stable")
+    order = order[(share[order] > _MATTERS) & (more[order] > 0)]
+    looks = np.where(share[order] > _LEADS, counts[order], np.minimum(counts[order], _SOME))
+    within = np.cumsum(looks) <= room
+    out = np.zeros_like(counts)
+    out[order[within]] = looks[within]
     return out
 
 
@@ -85,9 +116,7 @@ def _grouped(lights: Floats, groups: int) -> tuple[NDArray[np.int32], NDArray[np
     return spans, members, sums
 
 
-def _counts(
-    lights: Floats, spans: NDArray[np.int32], members: NDArray[np.int32], probes: int, effort: float
-) -> NDArray[np.int32]:
+def _counts(lights: Floats, spans: NDArray[np.int32], members: NDArray[np.int32], effort: float) -> NDArray[np.int32]:
     """How many looks each group is worth: one at a light without a size, many at a sky with a picture."""
     counts = np.zeros(len(spans) - 1)
     for g, (first, end) in enumerate(pairwise(spans)):
@@ -102,7 +131,10 @@ def _counts(
             counts[g] = _AT_SKY
         else:
             counts[g] = min(_LOOKS * max(1.0, (end - first) ** 0.5 if kind == GLOW else 1.0), 4.0 * _AT_SKY)
-    wanted = counts.sum() * probes * effort
-    scale = effort * min(1.0, _MOST / max(wanted, 1.0))
-    floor = np.minimum(counts, _LEAST)
-    return np.asarray(np.maximum(np.round(counts * scale), floor), dtype=np.int32)
+    return np.asarray(np.maximum(np.round(counts * effort), np.minimum(counts, _ROUGH)), dtype=np.int32)
+
+
+def _whole(lights: Floats, spans: NDArray[np.int32], members: NDArray[np.int32]) -> NDArray[np.bool_]:
+    """Which groups are always looked at closely: skies and glowing meshes, of which a few looks tell too little."""
+    kinds = np.array([lights[members[first], kw.KIND] if end > first else POINT for first, end in pairwise(spans)])
+    return np.isin(kinds, (DOME, GLOW))

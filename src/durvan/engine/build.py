@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -46,6 +47,14 @@ class Built:
     paths: list[str] = field(default_factory=list)
     lights: Floats = field(default_factory=lambda: np.zeros((0, kw.LIGHT)))
     tree: embree.Tree | None = None  # what the world's addresses lead to; it lives as long as this does
+
+    def into_layers(self, layer: Sequence[int]) -> None:
+        """Have the light of each group go to a layer of the film; `layer` has one for every group of `groups`. A film that was
+        begun before tells of other layers then.
+        """
+        start = int(self.world.i4[kw.A_LIGHT])
+        rows = self.world.f8[start : start + self.lights.size].reshape(self.lights.shape)
+        rows[:, kw.GROUP] = np.asarray(layer, dtype=np.float64)[self.lights[:, kw.GROUP].astype(int)]
 
 
 def build(

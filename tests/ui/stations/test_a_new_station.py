@@ -77,7 +77,7 @@ def texts(window: Window) -> str:
 
 
 def test_a_station_is_one_entry(window: Window, qtbot, lamproom: Path) -> None:
-    assert list(window.buttons) == ["Survey", "Files", "Facing", "Tides"]
+    assert list(window.buttons) == ["Survey", "Files", "Facing", "Light", "Tides"]
     window.open(lamproom)
     qtbot.waitUntil(lambda: window.state.session is not None and window.state.job is None, timeout=20_000)
     tides = window.stations["Tides"]

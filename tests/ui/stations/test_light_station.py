@@ -36,7 +36,12 @@ def station(qapp: QApplication, packs: Registry, kernels: None) -> Iterator[tupl
     for _ in range(600):
         QTest.qWait(100)
         session = window.state.session
-        if session is not None and session.light is not None and window.state.job is None and window.looks.views:
+        if (
+            session is not None
+            and session.light is not None
+            and window.state.job is None
+            and len(window.looks.views) == 2
+        ):
             break
     window.go("Light")
     light = window.stations["Light"]

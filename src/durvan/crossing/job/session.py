@@ -85,6 +85,7 @@ class Session:
     revision: int = 0
     _saved: Document | None = None
     _untrimmed: dict[str, tuple[Translation, Thing]] = field(default_factory=dict)
+    _trimmed: tuple[LightReport, Plan, LightReport] | None = None  # what was measured, by which plan, with its trims
     _open: tuple[tuple[Accepted, ...], Findings, Findings] | None = None
 
     # what stands
@@ -246,7 +247,12 @@ class Session:
     def light(self) -> LightReport | None:
         """What the lights give, with the trims that stand; None where it has not been measured."""
         report = self.evidence.light
-        return report.trimmed(stops_of(self.plan)) if report is not None and self.outcome is not None else None
+        if report is None or self.outcome is None:
+            return None
+        plan, kept = self.plan, self._trimmed
+        if kept is None or kept[0] is not report or kept[1] is not plan:
+            self._trimmed = kept = report, plan, report.trimmed(stops_of(plan))
+        return kept[2]
 
     def matching(self, things: Iterable[str] = ()) -> SetTrims | None:
         """The trims that make the budget match, for some lights or all; None where nothing is known of the light."""

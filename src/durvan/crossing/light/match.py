@@ -15,6 +15,7 @@ from durvan.crossing.translation.lighting import ENVIRONMENT
 MOST = 6.0  # stops that a trim may go by itself
 _STILL, _SHOWS = 0.05, 0.01  # how much a light is held where it is that gives next to nothing, and what share that is
 _EACH = 0.35  # how much the lights by themselves count beside the sums
+_MANY = 200  # lights that are solved for at once: those whose difference matters most
 _CLOSE, _SEEN = 0.1, 0.02  # stops: what counts as matched, and what nobody sees
 
 
@@ -36,7 +37,7 @@ def match(
     `own` are the stops that stand on each subject itself now; what else is on a light (of everything, of its kind) stays.
 
     Minimises the sums' and the lights' own differences relative to the source's sum at each probe (scipy's `lsq_linear`), within
-    ±6 stops of what was measured.
+    ±6 stops of what was measured. Of more than 200 lights those are moved whose difference matters most.
     """
     from scipy.optimize import lsq_linear  # a third of a second, which opening a scene need not wait for
 
@@ -47,8 +48,11 @@ def match(
         part for part in report.parts
         if (not wanted or part.path in wanted) and part.target[lit].sum() > DARK and report.factor(part) > 0.0
     ]  # fmt: skip
+    if len(movable) > _MANY:  # what gives least stays as it is
+        movable = sorted(movable, key=lambda part: -max(report.missing(part, p) for p in range(count)))[:_MANY]
+    moves = {id(part) for part in movable}
     fixed = np.array([
-        sum(report.lux(part, p, "target") for part in report.parts if part not in movable) for p in range(count)
+        sum(report.lux(part, p, "target") for part in report.parts if id(part) not in moves) for p in range(count)
     ])  # fmt: skip
     if not movable or not lit.any():
         return ()

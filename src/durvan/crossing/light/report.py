@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -112,22 +113,53 @@ class LightReport:
         done = self.stops.get(part.path)
         return 1.0 if done is None else done.factor(part.part)
 
+    @cached_property
+    def _places(self) -> dict[int, int]:
+        """Where each part stands among all; looked up for every number that is shown."""
+        return {id(part): place for place, part in enumerate(self.parts)}
+
+    @cached_property
+    def _colours(self) -> dict[str, Floats]:
+        """What each part puts on each probe, by side: [parts, probes, 3], lux as linear Rec.709, with trims."""
+        if not self.parts:
+            nothing = np.zeros((0, len(self.probes), 3))
+            return {"source": nothing, "target": nothing}
+        factors = np.array([self.factor(part) for part in self.parts])
+        return {
+            "source": np.stack([part.source for part in self.parts]),
+            "target": factors[:, None, None] * np.stack([part.target for part in self.parts]),
+        }
+
+    @cached_property
+    def _lux(self) -> dict[str, list[list[float]]]:
+        """The same in lux, as plain numbers: by side, part and probe."""
+        return {side: (found @ _WEIGHTS).tolist() for side, found in self._colours.items()}
+
+    @cached_property
+    def _sums(self) -> dict[str, Floats]:
+        """All light on each probe, by side: [probes, 3]."""
+        return {side: found.sum(axis=0) for side, found in self._colours.items()}
+
+    @cached_property
+    def _wholes(self) -> dict[str, list[float]]:
+        return {side: (found @ _WEIGHTS).tolist() for side, found in self._sums.items()}
+
     def lux(self, part: Part, probe: int, side: str) -> float:
         """What a light puts on a probe on one side ("source" or "target", with its trims), in lux."""
-        found = part.source if side == "source" else part.target
-        k = 1.0 if side == "source" else self.factor(part)
-        return float(k * (found[probe] @ _WEIGHTS))
+        return self._lux[side][self._places[id(part)]][probe]
 
     def colour(self, probe: int, side: str) -> Floats:
         """All light on a probe, in lux as linear Rec.709 [3]."""
-        out = np.zeros(3)
-        for part in self.parts:
-            out += part.source[probe] if side == "source" else self.factor(part) * part.target[probe]
-        return out
+        found: Floats = self._sums[side][probe]
+        return found
+
+    def strongest(self, probe: int) -> float:
+        """What the strongest light puts on a probe, on either side, in lux."""
+        return max((row[probe] for side in self._lux.values() for row in side), default=0.0)
 
     def sum(self, probe: int, side: str) -> float:
         """All light on a probe in lux."""
-        return float(self.colour(probe, side) @ _WEIGHTS)
+        return self._wholes[side][probe]
 
     def apart(self, part: Part, probe: int) -> float | None:
         """By how many stops the target's light is brighter; None where neither side has any, ±infinity where only one has."""
@@ -147,7 +179,7 @@ class LightReport:
 
     def key_to_fill(self, probe: int, side: str) -> float | None:
         """The strongest light against all others together, as a ratio; None where there is only one, or none."""
-        every = sorted((self.lux(part, probe, side) for part in self.parts), reverse=True)
+        every = sorted((row[probe] for row in self._lux[side]), reverse=True)
         fill = sum(every[1:])
         return (every[0] + fill) / fill if every and fill > DARK else None
 

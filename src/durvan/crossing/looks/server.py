@@ -23,6 +23,7 @@ from durvan.crossing.looks import questions
 from durvan.crossing.looks.appearance import Appearance, caveats
 from durvan.crossing.looks.fitting import fit_all
 from durvan.crossing.looks.keys import LookKey
+from durvan.crossing.looks.layered import Layered
 from durvan.dialects.look import Record, resolve
 from durvan.dialects.registry import Registry, read
 from durvan.engine import compiling, drift, renderer, staging, swatches
@@ -41,7 +42,6 @@ from durvan.scene.shapes import Shapes
 SHOWN_SAMPLES = 16
 _TOGETHER = 40  # guesses that are told at once
 _VIEW = "the camera's view"
-MOST_APART = 32  # lights that the camera's view keeps in layers of their own
 _PREVIEW_CLAMP = 30.0  # times white
 
 
@@ -71,7 +71,7 @@ class Server:
         self.appearance: Appearance | None = None
         self.shapes: Shapes | None = None
         self.view: questions.Render | None = None
-        self.films: dict[str, tuple[staging.Staged, renderer.Film]] = {}
+        self.films: dict[str, Layered] = {}
         self.sides: sights.Sides | None = None
         self.mix = questions.Mix({})
         self.plan: tuple[str, Ground] | None = None
@@ -254,7 +254,7 @@ class Server:
             for side, things in sides:
                 unseen = question.unseen if side == "target" else ()
                 staged = self._staged(side, things, question.camera, question.size, unseen)
-                self.films[side] = (staged, staged.film(lights_apart=len(staged.built.groups) <= MOST_APART))
+                self.films[side] = Layered(staged, self._wanted_factors(side, staged))
             self.view = question
         return self._go_on(question.samples)
 
@@ -265,7 +265,8 @@ class Server:
         self.say(questions.Working(_VIEW))
         level = 1
         while level <= samples:
-            for side, (staged, film) in self.films.items():
+            for side, layered in self.films.items():
+                staged, film = layered.staged, layered.film
                 if film.samples >= level:
                     continue
                 white = max(staged.view.scale, 1e-12)
@@ -281,15 +282,14 @@ class Server:
 
     def _show(self, side: str, samples: int) -> None:
         """Say what a side looks like so far, with what its lights are mixed to."""
-        staged, film = self.films[side]
-        picture = film.picture
-        if film.sums.shape[2] > 1:
-            picture = np.tensordot(film.layers, self._factors(side, staged), axes=([2], [0]))
+        layered = self.films[side]
+        staged, film = layered.staged, layered.film
+        picture = layered.mixed(self._wanted_factors(side, staged))
         shown = developed(staged.exposed(picture), staged.sampling.response)
         self.say(questions.Rendered(side, bytes_of(shown), film.samples, samples, tuple(staged.notes)))
 
-    def _factors(self, side: str, staged: staging.Staged) -> NDArray[np.float64]:
-        """The factor on each layer: trims of the target's lights, or 0 for all but the one that is looked at alone."""
+    def _wanted_factors(self, side: str, staged: staging.Staged) -> NDArray[np.float64]:
+        """The factor on each group: trims of the target's lights, or 0 for all but the one that is looked at alone."""
         keys = measuring.keys_of(staged)
         alone = self.mix.alone
         trims = self.mix.factors if side == "target" else {}
@@ -297,10 +297,14 @@ class Server:
 
     def _mix(self, question: questions.Mix) -> bool:
         self.mix = question
-        for side, (_, film) in self.films.items():
-            if film.samples:
-                self._show(side, film.samples)
-        return True
+        for side, layered in self.films.items():
+            factors = self._wanted_factors(side, layered.staged)
+            if not layered.fits(factors):  # begun anew: a first picture comes soon, the rest with what refines it
+                self.films[side] = Layered(layered.staged, factors)
+                continue
+            if layered.film.samples:
+                self._show(side, layered.film.samples)
+        return self._go_on(1) if any(not one.film.samples for one in self.films.values()) else True
 
     # the light
 

@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from functools import lru_cache
 from typing import cast
 
 from durvan.crossing.translation.choices import Choices
@@ -51,7 +52,16 @@ class Handling:
     @property
     def idle(self) -> bool:
         """Whether nothing is done."""
-        return replace(self, policy="all") == AS_IT_IS
+        return not (
+            self.stops
+            or self.sky
+            or self.kelvin
+            or self.only_white
+            or self.off
+            or self.by_name
+            or self.forward
+            or self.subject
+        )
 
 
 AS_IT_IS = Handling()
@@ -98,13 +108,14 @@ def handling(thing: Thing, pack: Pack | None, choices: Choices) -> Handling:
 
 def is_setup(name: str, choices: Choices) -> bool:
     """Whether a light is there for setting up, by its name: one of the names as a word of it, or as a part ("setup" only)."""
-    for word in choices.setup_names:
-        if not word.strip():
-            continue
-        said = re.escape(word.strip())
-        if re.search(rf"(?i)(^|[_\s\-.]){said}([_\s\-.]|$|\d)", name) or (word == "setup" and "setup" in name.lower()):
-            return True
-    return False
+    return _setup_pattern(choices.setup_names).search(name) is not None
+
+
+@lru_cache(maxsize=16)
+def _setup_pattern(names: tuple[str, ...]) -> re.Pattern[str]:
+    said = [re.escape(name.strip()) for name in names if name.strip()]
+    ways = [rf"(?:^|[_\s\-.]){one}(?:[_\s\-.]|$|\d)" for one in said]
+    return re.compile("(?i)" + "|".join([*ways, *(["setup"] if "setup" in names else [])]) if ways else r"(?!)")
 
 
 def forward_of(thing: Thing, done: Handling) -> tuple[float, ...]:

@@ -191,12 +191,13 @@ class Looks(QObject):
         self.mix(stops_of(session.plan))
 
     def mix(self, stops: Mapping[str, Handling], alone: str = "") -> None:
-        """Show the camera's view with other trims, or by one light alone; nothing is rendered anew for it."""
+        """Show the camera's view with other trims, or by one light alone; nothing is rendered anew for it where lights are few."""
         factors = {(path, part): done.factor(part) for path, done in stops.items() for part in ("", "sky")}
         wanted = questions.Mix({key: k for key, k in factors.items() if k != 1.0}, alone)
         if wanted != self._mixed:
             self._mixed = wanted
             self.renderer.ask(wanted)
+            self.renderer.ask(questions.Refine(VIEW_SAMPLES))
 
     def _look(self) -> None:
         session, thing = self.state.session, self.state.thing()

@@ -91,9 +91,7 @@ class Bars(QAbstractScrollArea):
 
     def top(self) -> float:
         """The strongest light at the probe on either side, lux."""
-        if self.report is None:
-            return 1.0
-        return max((self.report.lux(p, self.probe, s) for p in self.parts for s in ("source", "target")), default=1.0)
+        return self.report.strongest(self.probe) if self.report is not None else 1.0
 
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self.viewport())

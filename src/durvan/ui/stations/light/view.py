@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import replace
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
@@ -13,7 +14,7 @@ from durvan.crossing.light.ground import Ground
 from durvan.crossing.light.match import left
 from durvan.crossing.light.report import LightReport, Part
 from durvan.crossing.looks.questions import Balanced
-from durvan.crossing.translation.choices import Trim
+from durvan.crossing.translation.choices import Choices, Trim
 from durvan.crossing.translation.lighting import Handling, handling
 from durvan.scene.model import Kind
 from durvan.scene.probe import Probe
@@ -36,6 +37,7 @@ class Light(View):
         self.state, self.looks = bench.state, bench.looks
         self.base: LightReport | None = None
         self.ground: Ground | None = None
+        self._standing: dict[str, Handling] = {}  # by the trims that stand
         self.probe = 0
         self.coming = ""  # the name of a probe that was put and is not measured yet
         self.filling = False
@@ -182,15 +184,27 @@ class Light(View):
         if session is None or self.base is None:
             return {}
         choices = session.document
-        if tried is not None:
-            kept = tuple(trim for trim in choices.trims if trim.subject != tried[0])
-            choices = choices.model_copy(update={"trims": (*kept, Trim(subject=tried[0], stops=tried[1]))})
+        if tried is None:
+            self._standing = self._handled(dict.fromkeys(part.path for part in self.base.parts), choices)
+            return self._standing
+        kept = tuple(trim for trim in choices.trims if trim.subject != tried[0])
+        choices = choices.model_copy(update={"trims": (*kept, Trim(subject=tried[0], stops=tried[1]))})
+        if tried[0] in session.scene.things:  # the others stay as they stand
+            others = {path: done for path, done in self._standing.items() if path != tried[0]}
+            return others | self._handled((tried[0],), choices)
+        return self._handled(dict.fromkeys(part.path for part in self.base.parts), choices)
+
+    def _handled(self, paths: Iterable[str], choices: Choices) -> dict[str, Handling]:
+        session = self.state.session
+        assert session is not None
         out = {}
-        for path in dict.fromkeys(part.path for part in self.base.parts):
+        for path in paths:
             thing = session.scene.things.get(path)
             if thing is not None:
-                out[path] = handling(thing, self.state.registry.packs.get(thing.dialect), choices)
-        return {path: done for path, done in out.items() if not done.idle}
+                done = handling(thing, self.state.registry.packs.get(thing.dialect), choices)
+                if not done.idle:
+                    out[path] = done
+        return out
 
     def _show(self, tried: tuple[str, float] | None = None, sort: bool = True) -> None:
         session = self.state.session

@@ -51,6 +51,8 @@ def on_the_command_line() -> None:
     copy = str(moved.with_name("lamproom_moved_relinked.usda"))
     step("Make tiled copies of its pictures", "prepare", copy, "--out", f"{out}/copies", *library)
     few = "Oilskin,TableOak,LogBook,PedestalBrass,CeilingPaint"
+    boat = str(ROOT / "demo" / "boathouse" / "boathouse.usda")
+    step("What every light gives in the boat house, and what does not match", "light", boat, "--to", "pellune")
     step(
         "Measure how different some materials will look, and fit them",
         "drift",

@@ -106,6 +106,8 @@ def test_a_file_of_trims_is_honoured_by_both(call, lit: Path, tmp_path: Path) ->
         ("trims: [{subject: everything, stops: .nan}]", "trims.0.stops"),
         ("trims: [{subject: everything, stops: .inf}]", "trims.0.stops"),
         ("unheard: 3", "unheard"),
+        ("kept_off: [/Nobody]", "nothing is called '/Nobody'"),
+        ("kelvin: blue", "kelvin"),
         ("light_limit: -1", "light_limit"),
         ("tints: [{subject: everything, kelvin: 3}]", "tints.0.kelvin"),
         ("[1, 2", "is no YAML"),
@@ -123,6 +125,19 @@ def test_a_bad_file_of_trims_is_refused_with_its_place(call, lit: Path, tmp_path
         one_line = " ".join(err.split())
         assert status == 2 and said in one_line and "bad.yaml" in one_line.replace(" ", "")
     assert not (tmp_path / "no.usda").exists()
+
+
+def test_policies_stand_in_a_file(call, tmp_path: Path) -> None:
+    """Other words for setting up: the fill shines, and the tube is off."""
+    policies = tmp_path / "policies.yaml"
+    policies.write_text("setup_names: [ridge]\nkept_off: []\nlet_shine: []\nkelvin: white\nlight_limit: 2\n")
+    status, out, _ = call("light", BOAT, "--to", "pellune", "--light", policies, "--json")
+    assert status == 0
+    said = json.loads(out)
+    lights = {one["light"].rpartition("/")[2]: one for probe in said["probes"] for one in probe["lights"] if one["source_lux"] > 0.1}  # fmt: skip
+    assert said["limit"] == 2.0
+    assert lights["RidgeTube"]["target_lux"] == 0.0
+    assert lights["setup_fill"]["target_lux"] == pytest.approx(lights["setup_fill"]["source_lux"], rel=0.01)
 
 
 def test_bytes_that_are_no_text_and_no_file(call, lit: Path, tmp_path: Path) -> None:

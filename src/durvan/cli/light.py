@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import yaml
 from pydantic import Field, ValidationError
@@ -20,7 +20,7 @@ from durvan.crossing.job.session import Session
 from durvan.crossing.light import measuring
 from durvan.crossing.light.match import left
 from durvan.crossing.light.report import LightReport, titled
-from durvan.crossing.translation.choices import AddedLight, Chosen, Tinting, Trim
+from durvan.crossing.translation.choices import AddedLight, Advance, Chosen, Tinting, Trim
 from durvan.engine import compiling, staging
 from durvan.errors import CrossingFileError, MisuseError
 from durvan.formats.table import reader
@@ -35,6 +35,11 @@ class Handled(Chosen):
     tints: tuple[Tinting, ...] | None = None
     added: tuple[AddedLight, ...] | None = None
     kept_off: tuple[str, ...] | None = None
+    let_shine: tuple[str, ...] | None = None
+    setup_names: tuple[str, ...] | None = None
+    kelvin: Literal["all", "white", "leave"] | None = None
+    advances: tuple[Advance, ...] | None = None
+    unseen: tuple[str, ...] | None = None
     light_limit: float | None = Field(default=None, ge=0.0, le=20.0)
 
 
@@ -58,6 +63,10 @@ def take(session: Session, file: Path) -> None:
                 f"nothing is called '{trim.subject}'.", file=file, inside="trims",
                 advice="A subject is everything, environment, kind: and a kind of light, or a thing's path.",
             )  # fmt: skip
+    for inside in ("kept_off", "let_shine"):
+        for thing in getattr(said, inside) or ():
+            if thing not in session.scene.things:
+                raise CrossingFileError(f"nothing is called '{thing}'.", file=file, inside=inside)
     update = {name: value for name in Handled.model_fields if (value := getattr(said, name)) is not None}
     session.put_choices("Take trims from a file", update)
 

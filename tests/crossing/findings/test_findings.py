@@ -115,7 +115,14 @@ def test_materials_alike_and_unbound(packs) -> None:
 
 @pytest.mark.parametrize(
     ("name", "raised"),
-    [("setup_fill", True), ("SetupLight", True), ("temp_key", True), ("Tempest", False), ("Lantern", False)],
+    [
+        ("setup_fill", True),
+        ("SetupLight", True),
+        ("temp_key", True),
+        ("keyTemp2", True),
+        ("Tempest", False),
+        ("Lantern", False),
+    ],
 )
 def test_setup_lights_by_name(packs, name, raised) -> None:
     codes = found(packs, single("orvik", "orvik.area", {"gain": 1.0}, name=name))

@@ -108,14 +108,22 @@ def handling(thing: Thing, pack: Pack | None, choices: Choices) -> Handling:
 
 def is_setup(name: str, choices: Choices) -> bool:
     """Whether a light is there for setting up, by its name: one of the names as a word of it, or as a part ("setup" only)."""
-    return _setup_pattern(choices.setup_names).search(name) is not None
+    said = _words(name)
+    return any(
+        said[n : n + len(wanted)] == wanted
+        for wanted in map(_words, choices.setup_names) if wanted
+        for n in range(len(said) - len(wanted) + 1)
+    ) or ("setup" in choices.setup_names and "setup" in name.lower())  # fmt: skip
 
 
-@lru_cache(maxsize=16)
-def _setup_pattern(names: tuple[str, ...]) -> re.Pattern[str]:
-    said = [re.escape(name.strip()) for name in names if name.strip()]
-    ways = [rf"(?:^|[_\s\-.]){one}(?:[_\s\-.]|$|\d)" for one in said]
-    return re.compile("(?i)" + "|".join([*ways, *(["setup"] if "setup" in names else [])]) if ways else r"(?!)")
+@lru_cache(maxsize=1 << 16)
+def _words(name: str) -> tuple[str, ...]:
+    """The words of a name, by its separators, capitals and digits.
+
+    >>> _words("keyTestFill_01")
+    ('key', 'test', 'fill', '01')
+    """
+    return tuple(word.lower() for word in re.findall(r"[^\W\d_]+?(?=[A-Z][a-z]|(?<=[a-z])[A-Z]|[\W\d_]|$)|\d+", name))
 
 
 def forward_of(thing: Thing, done: Handling) -> tuple[float, ...]:

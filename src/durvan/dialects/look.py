@@ -149,13 +149,14 @@ class View:
     white: tuple[float, float, float] = WHITE
     notes: tuple[str, ...] = ()
     fog: Fog | None = None
-    pixel_aspect: float = 1.0
-    vignetting: float = 0.0
+    vignetting: float = 0.0  # how much of the fourth power of the cosine darkens the corners
 
 
 @dataclass(frozen=True)
 class Sampling:
-    """How a picture is computed: samples a pixel, bounces, the largest value of a sample (0: none), the response."""
+    """How a picture is computed: samples a pixel, bounces, the largest value of a sample (0: none), the response, the width of
+    a pixel over its height.
+    """
 
     samples: int = 64
     bounces: int = 16
@@ -163,6 +164,7 @@ class Sampling:
     indirect: bool = True
     response: str = ""
     notes: tuple[str, ...] = ()
+    pixel_aspect: float = 1.0
 
 
 @dataclass

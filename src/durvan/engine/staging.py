@@ -15,6 +15,7 @@ from durvan.dialects.look import Lobe as LookLobe
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
 from durvan.engine.build import Built, build, camera
+from durvan.engine.kernels import world as kw
 from durvan.engine.lamps import Placed
 from durvan.engine.renderer import Film
 from durvan.errors import MisuseError, ProfileError
@@ -99,8 +100,19 @@ class Staged:
         return Film.empty(self.width, self.height, max(1, len(self.built.groups)) if lights_apart else 1)
 
     def exposed(self, picture: Floats) -> Floats:
-        """A picture in nit as the camera takes it: scaled, and white balanced."""
-        return np.asarray(picture * (self.view.scale * np.array(self.view.white)))
+        """A picture in nit as the camera takes it: scaled, white balanced, and darkened towards its corners."""
+        taken = np.asarray(picture * (self.view.scale * np.array(self.view.white)))
+        return taken * self._corners()[..., None] if self.view.vignetting > 0.0 else taken
+
+    def _corners(self) -> Floats:
+        """What vignetting leaves at each pixel [height, width]: of the fourth power of the cosine to the lens's axis its share."""
+        cam = self.camera
+        v, u = np.mgrid[0 : self.height, 0 : self.width]
+        a = (u + 0.5) / self.width * 2.0 - 1.0 + cam[kw.C_SHIFT]
+        b = 1.0 - (v + 0.5) / self.height * 2.0 + cam[kw.C_SHIFT + 1]
+        across = np.linalg.norm(cam[kw.C_X : kw.C_X + 3]), np.linalg.norm(cam[kw.C_Y : kw.C_Y + 3])
+        cosine2 = 1.0 / (1.0 + (a * across[0]) ** 2 + (b * across[1]) ** 2)
+        return np.asarray(1.0 - self.view.vignetting * (1.0 - cosine2 * cosine2))
 
 
 def look_of(thing: Thing, pack: Pack | None, facts: Facts) -> Record:
@@ -194,9 +206,11 @@ def stage(
     built = build(meshes, records, placed, pixels, up_axis=shapes.up_axis, fog=view.fog)
     width, height = size
     stands = np.array(eye.stands).reshape(4, 4) if eye is not None and eye.stands else None
-    cam = camera(view, shapes.places.get(camera_id, np.eye(4)) if stands is None else stands, width / height)
+    sampling = _sampling(by_id.values(), registry, facts)
+    aspect = width / height * max(sampling.pixel_aspect, 1e-3)
+    cam = camera(view, shapes.places.get(camera_id, np.eye(4)) if stands is None else stands, aspect)
     return Staged(
-        built, cam, view, _sampling(by_id.values(), registry, facts), list(shapes.materials),
+        built, cam, view, sampling, list(shapes.materials),
         [*shapes.notes, *notes, *built.notes], width, height, np.array([one.base for one in records]).reshape(-1, layout.RECORD),
         {path: glow for path, one in zip(shapes.materials, records, strict=True) if (glow := _mean_glow(one)) is not None},
     )  # fmt: skip

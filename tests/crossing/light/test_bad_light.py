@@ -11,8 +11,8 @@ from durvan.cli import light
 from durvan.crossing.job.session import Session, start
 from durvan.dialects.registry import Registry
 from durvan.engine import renderer, staging
+from durvan.engine.kernels import world as kw
 from durvan.formats.table import reader
-from durvan.optics.tone import developed
 from durvan.progress import silent
 
 pytestmark = pytest.mark.usefixtures("kernels")
@@ -111,13 +111,13 @@ def written(folder: Path, bad: str = "", camera: str = "") -> Path:
 
 
 def picture(session: Session, file: Path, side: str) -> np.ndarray:
-    """What a side shows, before its display."""
+    """What a side's camera takes, in picture values."""
     shapes = reader(file).shapes(file, silent)
     things = session.plan.target_things if side == "target" else session.scene.own
     staged = staging.stage(session.scene, shapes, things, session.registry, "/Eye", (24, 16))
     film = staged.film()
     renderer.expose(staged.built, staged.camera, film, 16, 4)
-    return developed(staged.exposed(film.picture), staged.sampling.response)
+    return staged.exposed(film.picture)
 
 
 def crossed(file: Path, packs: Registry, target: str, folder: Path) -> Session:
@@ -176,5 +176,48 @@ def test_a_grey_and_a_white_card_have_the_same_code_values(packs: Registry, tmp_
     one, two = picture(session, file, "source"), picture(session, file, "target")
     for card in (np.s_[4:12, 2:10], np.s_[4:12, 14:22]):
         a, b = one[card].mean(), two[card].mean()
-        assert 0.005 < a < 1.0 and abs(np.log2(b / a)) < 0.1, (a, b)
-    assert one[4:12, 14:22].mean() > 2.5 * one[4:12, 2:10].mean()
+        assert 1e-4 < a < 1.0 and abs(np.log2(b / a)) < 0.1, (a, b)
+    assert one[4:12, 14:22].mean() > 4.0 * one[4:12, 2:10].mean()
+
+
+SETTINGS = """def Scope "Render"
+{
+    def RenderSettings "Settings"
+    {
+        rel camera = </Eye>
+        int2 resolution = (24, 16)
+        custom int orvik:bounces = 6
+        %s
+    }
+}
+"""
+
+
+def test_a_lens_darkens_its_corners_by_the_fourth_power_of_the_cosine(packs: Registry, tmp_path: Path) -> None:
+    """And a target whose cameras do not, says so."""
+    plain = start(written(tmp_path), packs, "pellune")
+    even = picture(plain, tmp_path / "bad.usda", "source")
+    file = written(tmp_path, camera="custom float orvik:vignetting = 0.5")
+    session = start(file, packs, "pellune")
+    dark = picture(session, file, "source")
+    staged = staging.stage(session.scene, reader(file).shapes(file, silent), session.scene.own, packs, "/Eye", (24, 16))
+    half = 0.5 * staged.view.film_width / staged.view.focal
+    corner = (1.0 + (half * 23.0 / 24.0) ** 2 + (half * 16.0 / 24.0 * 15.0 / 16.0) ** 2) ** -2.0
+    assert dark[0, 0] / even[0, 0] == pytest.approx(np.full(3, 0.5 + 0.5 * corner), rel=1e-6)
+    assert (dark[8, 12] / even[8, 12]).mean() > 0.995
+    row = next(row for row in session.plan.translations["/Eye"].rows if row.parameter == "vignetting")
+    assert row.fate.name == "LOST" and "corners" in row.why.said
+
+
+def test_pixels_that_are_no_squares_show_as_much_less_of_the_height(packs: Registry, tmp_path: Path) -> None:
+    """A pixel twice as wide as high: the same width, half the height, on both sides."""
+    file = written(tmp_path, SETTINGS % "float pixelAspectRatio = 2")
+    session = start(file, packs, "pellune")
+    cameras = [
+        staging.stage(session.scene, reader(file).shapes(file, silent), things, packs, "/Eye", (24, 16)).camera
+        for things in (session.scene.own, session.plan.target_things)
+    ]
+    for camera in cameras:
+        assert np.linalg.norm(camera[kw.C_X : kw.C_X + 3]) / np.linalg.norm(
+            camera[kw.C_Y : kw.C_Y + 3]
+        ) == pytest.approx(24 / 16 * 2)

@@ -291,5 +291,5 @@ def settings(kind: str, get: Inputs) -> Sampling:
     response = get.word("response")
     return Sampling(
         side * side, int(get.number("bounces")) if get.flag("indirect") else 0, get.number("clamp"),
-        get.flag("indirect"), "" if response == "none" else response,
+        get.flag("indirect"), "" if response == "none" else response, pixel_aspect=get.number("pixel_aspect"),
     )  # fmt: skip

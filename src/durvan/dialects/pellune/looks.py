@@ -197,4 +197,4 @@ def _medium(get: Inputs) -> Fog | None:
 def settings(kind: str, get: Inputs) -> Sampling:
     """pellune.settings."""
     paths = max(int(get.number(name)) for name in ("diffuse_paths", "mirror_paths", "clear_paths"))
-    return Sampling(int(get.number("samples")), paths)
+    return Sampling(int(get.number("samples")), paths, pixel_aspect=get.number("pixel_aspect"))

@@ -149,7 +149,7 @@ def test_a_trim_is_live_and_one_step(station: tuple[Window, Light], undone: None
     after = light.bars.report.lux(light.bars.parts[row(light, TUBE)], light.probe, "target")
     assert after == pytest.approx(before / 2.0, rel=1e-6) and len(session.done) == steps
     shown = window.looks.views["target"][0].copy()
-    qtbot.waitUntil(lambda: window.looks.views["target"][0] != shown or shown.isNull(), timeout=WAIT)
+    qtbot.waitUntil(lambda: window.looks.views["target"][0] != shown, timeout=WAIT)
     slider.setSliderDown(False)
     assert len(session.done) == steps + 1 and session.document.trims[0].stops == -1.0
     settled(window, qtbot)
@@ -216,8 +216,6 @@ def test_probes_are_put_dragged_and_taken(station: tuple[Window, Light], undone:
     assert session.document.probes[0].name == "probe 1" and light.take.isEnabled()
     plan, at = light.plan, light.plan.point(light.plan.where(given))
     to = at + QPointF(30.0, 0.0)
-    for number in range(given):  # nothing else lies where the hand goes to
-        assert (plan.point(plan.where(number)) - to).manhattanLength() > 0.0
     qtbot.mousePress(plan, Qt.MouseButton.LeftButton, pos=at.toPoint())
     held = plan._held
     qtbot.mouseMove(plan, to.toPoint())

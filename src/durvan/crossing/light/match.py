@@ -11,6 +11,7 @@ import numpy as np
 from durvan.crossing.light.report import DARK, LightReport, Part
 from durvan.crossing.translation.choices import Trim
 from durvan.crossing.translation.lighting import ENVIRONMENT
+from durvan.optics.colour import REC709_LUMINANCE
 
 MOST = 6.0  # stops that a trim may go by itself
 _STILL, _SHOWS = 0.05, 0.01  # how much a light is held where it is that gives next to nothing, and what share that is
@@ -92,7 +93,7 @@ def left(report: LightReport, wanted: Collection[str] = ()) -> tuple[Unmatched, 
 
 
 def _bare(part: Part, probe: int) -> float:
-    return float(part.target[probe] @ np.array((0.2126, 0.7152, 0.0722)))
+    return float(part.target[probe] @ np.array(REC709_LUMINANCE))
 
 
 def _left(report: LightReport, wanted: Collection[str]) -> list[Unmatched]:

@@ -78,7 +78,7 @@ def _css() -> str:
     QComboBox QAbstractItemView { background: %(slip)s; selection-background-color: %(wash)s; selection-color: %(ink)s; outline: 0; }
     QLineEdit { background: %(slip)s; border: 1px solid %(rule)s; padding: 4px 8px; selection-background-color: %(accent)s; }
     QLineEdit:focus { border: 2px solid %(accent)s; padding: 3px 7px; }
-    QAbstractSpinBox { background: %(slip)s; border: 1px solid %(rule)s; border-radius: 0; min-height: 26px; padding-left: 7px; selection-background-color: %(accent)s; }
+    QAbstractSpinBox { background: %(slip)s; border: 1px solid %(rule)s; border-radius: 0; min-height: 26px; selection-background-color: %(accent)s; }
     QAbstractSpinBox:focus { border: 2px solid %(accent)s; }
     QAbstractSpinBox::up-button { subcontrol-origin: border; subcontrol-position: top right; width: 1px; border: none; }
     QAbstractSpinBox::down-button { subcontrol-origin: border; subcontrol-position: bottom right; width: 1px; border: none; }

@@ -57,15 +57,8 @@ class Trims(QWidget):
         self.slider.setTickPosition(QSlider.TickPosition.TicksBelow)
         self.slider.setAccessibleName("stops")
         self.slider.setToolTip("Stops on the target's light, −6 to +6. The picture follows while you move it.")
-        self.box = QDoubleSpinBox()
-        self.box.setLocale(QLocale.c())
-        self.box.setRange(-30.0, 30.0)
-        self.box.setDecimals(2)
-        self.box.setSingleStep(0.1)
-        self.box.setSuffix(" stops")
+        self.box = _number("stops, as a number", (-30.0, 30.0), 2, 0.1, " stops")
         self.box.setFont(font(bold=True))
-        self.box.setAccessibleName("stops, as a number")
-        self.box.setFixedWidth(104)
         self.slider.valueChanged.connect(self._slid)
         self.slider.sliderReleased.connect(self._put)
         self.box.editingFinished.connect(self._typed)
@@ -83,15 +76,8 @@ class Trims(QWidget):
         )
         for text, data in (("as it is", ""), ("white lights to", "white"), ("all lights to", "all")):
             self.tint.addItem(text, data)
-        self.kelvin = QDoubleSpinBox()
-        self.kelvin.setLocale(QLocale.c())
-        self.kelvin.setRange(1000.0, 25000.0)
-        self.kelvin.setDecimals(0)
-        self.kelvin.setSingleStep(100.0)
+        self.kelvin = _number("temperature", (1000.0, 25000.0), 0, 100.0, " K")
         self.kelvin.setValue(6500.0)
-        self.kelvin.setSuffix(" K")
-        self.kelvin.setAccessibleName("temperature")
-        self.kelvin.setFixedWidth(104)
         self.tint.activated.connect(lambda _: self._force())
         self.kelvin.editingFinished.connect(self._force)
         across.addWidget(self.tint, 1)
@@ -208,3 +194,17 @@ class Trims(QWidget):
         if session is not None:
             gone = tuple(Trim(subject=trim.subject, stops=0.0) for trim in session.document.trims)
             self.state.change("Take all trims away", SetTrims(trims=gone))
+
+
+def _number(name: str, bounds: tuple[float, float], decimals: int, step: float, unit: str) -> QDoubleSpinBox:
+    """A box for a number with its unit."""
+    box = QDoubleSpinBox()
+    box.setLocale(QLocale.c())
+    box.setRange(*bounds)
+    box.setDecimals(decimals)
+    box.setSingleStep(step)
+    box.setSuffix(unit)
+    box.setAccessibleName(name)
+    box.setFixedWidth(104)
+    box.lineEdit().setTextMargins(6, 0, 0, 0)
+    return box

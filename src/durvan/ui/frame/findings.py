@@ -317,7 +317,7 @@ class _Tree(QTreeWidget):
         head = self.header()
         head.setStretchLastSection(False)
         head.setMinimumSectionSize(20)
-        for place, wide in ((0, 52), (1, 78), (2, 432), (4, 166)):
+        for place, wide in ((0, 52), (1, 78), (2, 432), (4, 190)):
             head.setSectionResizeMode(place, QHeaderView.ResizeMode.Fixed)
             head.resizeSection(place, wide)
         head.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)

@@ -20,7 +20,7 @@ from durvan.crossing.job.session import Session
 from durvan.crossing.light import measuring
 from durvan.crossing.light.match import left
 from durvan.crossing.light.report import LightReport, titled
-from durvan.crossing.translation.choices import AddedLight, Advance, Chosen, Tinting, Trim
+from durvan.crossing.translation.choices import AddedLight, Advance, Chosen, SettingsSet, Tinting, Trim
 from durvan.engine import compiling, staging
 from durvan.errors import CrossingFileError, MisuseError
 from durvan.formats.table import reader
@@ -40,6 +40,9 @@ class Handled(Chosen):
     kelvin: Literal["all", "white", "leave"] | None = None
     advances: tuple[Advance, ...] | None = None
     unseen: tuple[str, ...] | None = None
+    balanced: float | None = Field(default=None, ge=0.0, le=25000.0)
+    sets: tuple[SettingsSet, ...] | None = None
+    in_use: str | None = None
     light_limit: float | None = Field(default=None, ge=0.0, le=20.0)
 
 
@@ -67,6 +70,8 @@ def take(session: Session, file: Path) -> None:
         for thing in getattr(said, inside) or ():
             if thing not in session.scene.things:
                 raise CrossingFileError(f"nothing is called '{thing}'.", file=file, inside=inside)
+    if said.in_use and said.in_use not in {one.name for one in (*session.document.sets, *(said.sets or ()))}:
+        raise CrossingFileError(f"no set of settings is called '{said.in_use}'.", file=file, inside="in_use")
     update = {name: value for name in Handled.model_fields if (value := getattr(said, name)) is not None}
     session.put_choices("Take trims from a file", update)
 

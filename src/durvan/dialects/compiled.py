@@ -118,7 +118,7 @@ class CompiledEntry:
         by_formula = bool(self.text_in) and (self.units == ("", "") or bool(entry.to_common))
         in_units = bool(self.text_in) and self.fate_in is Fate.RECAST
         self.alters_in = by_formula or (self.note_in is not Fate.KEPT and not in_units)
-        self.why_out = self.why if self.fate_out > Fate.RECAST else NO_CAUSE
+        self.why_out = self.why if self.fate_out > Fate.RECAST or entry.told_by else NO_CAUSE
         simple = self.fate_out is Fate.RECAST and not entry.to_ours
         self.alters_out = self.fate_out is not Fate.KEPT and not simple
 

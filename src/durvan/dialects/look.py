@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from durvan.errors import PackError
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lane
+from durvan.optics.frame import EXPAND
 from durvan.optics.lobes import layout
 from durvan.optics.profile import Globe
 from durvan.scene.graph import Graph, Node, Value
@@ -136,7 +137,9 @@ class Fog:
 
 @dataclass(frozen=True)
 class View:
-    """A camera: film and shift in millimetres, lengths in metres; `scale` turns luminance in nit into picture value."""
+    """A camera: film and shift in millimetres, lengths in metres; `scale` turns luminance in nit into picture value. A film
+    without a height is bound by its width.
+    """
 
     film_width: float
     focal: float
@@ -150,12 +153,13 @@ class View:
     notes: tuple[str, ...] = ()
     fog: Fog | None = None
     vignetting: float = 0.0  # how much of the fourth power of the cosine darkens the corners
+    film_height: float = 0.0
 
 
 @dataclass(frozen=True)
 class Sampling:
     """How a picture is computed: samples a pixel, bounces, the largest value of a sample (0: none), the response, the width of
-    a pixel over its height.
+    a pixel over its height, and how a film of another aspect fits the picture (see `optics.frame`).
     """
 
     samples: int = 64
@@ -165,6 +169,7 @@ class Sampling:
     response: str = ""
     notes: tuple[str, ...] = ()
     pixel_aspect: float = 1.0
+    fits: str = EXPAND
 
 
 @dataclass

@@ -16,6 +16,7 @@ from durvan.engine.kernels.world import World
 from durvan.engine.lamps import Floats, Lamps, Pixels, Placed, shape_row
 from durvan.graph.expression import Lookup
 from durvan.graph.program import Program, compile_lanes
+from durvan.optics.frame import EXPAND, frame_aspect, frame_width
 from durvan.optics.light_shapes import BY_KIND, RECT, SPHERE
 from durvan.optics.lobes import layout
 from durvan.optics.lobes.tables import tables
@@ -312,18 +313,22 @@ def _extent(triangle: NDArray[np.float32], balls: tuple[Ball, ...]) -> tuple[Flo
     return (low + high) / 2.0, max(float(np.linalg.norm(high - low)), 0.1)
 
 
-def camera(view: View, matrix: Floats, aspect: float) -> Floats:
-    """The kernel's camera: `matrix` is the prim's world matrix, `aspect` the picture's width over its height."""
+def camera(view: View, matrix: Floats, aspect: float, fits: str = EXPAND) -> Floats:
+    """The kernel's camera: `matrix` is the prim's world matrix, `aspect` the picture's width over its height, `fits` how a film of
+    another aspect fits it (see `optics.frame`).
+    """
     cam = np.zeros(kw.CAMERA)
     axes = matrix[:3, :3] / np.maximum(np.linalg.norm(matrix[:3, :3], axis=1, keepdims=True), 1e-20)
-    half = 0.5 * view.film_width / max(view.focal, 1e-6)
+    film = frame_width(view.film_width, view.film_height, aspect, fits)
+    aspect = frame_aspect(view.film_width, view.film_height, aspect, fits)
+    half = 0.5 * film / max(view.focal, 1e-6)
     cam[kw.C_ORIGIN : kw.C_ORIGIN + 3] = matrix[3, :3]
     cam[kw.C_X : kw.C_X + 3] = axes[0] * half
     cam[kw.C_Y : kw.C_Y + 3] = axes[1] * half / aspect
     cam[kw.C_Z : kw.C_Z + 3] = -axes[2]
     cam[kw.C_RIGHT : kw.C_RIGHT + 3], cam[kw.C_UP : kw.C_UP + 3] = axes[0], axes[1]
-    cam[kw.C_SHIFT] = 2.0 * view.shift[0] / max(view.film_width, 1e-9)
-    cam[kw.C_SHIFT + 1] = 2.0 * view.shift[1] / max(view.film_width / aspect, 1e-9)
+    cam[kw.C_SHIFT] = 2.0 * view.shift[0] / max(film, 1e-9)
+    cam[kw.C_SHIFT + 1] = 2.0 * view.shift[1] / max(film / aspect, 1e-9)
     if view.f_number > 0.0 and view.focus > 0.0:
         cam[kw.C_LENS] = view.focal / 1000.0 / (2.0 * view.f_number)
         cam[kw.C_FOCUS] = view.focus

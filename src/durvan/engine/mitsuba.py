@@ -21,6 +21,7 @@ from durvan.engine.build import Ball
 from durvan.engine.lamps import Placed
 from durvan.errors import DurvanError
 from durvan.formats import pictures
+from durvan.optics.frame import frame_width
 from durvan.optics.light_shapes import SHAPES
 from durvan.optics.lobes import layout
 from durvan.scene.shapes import Mesh
@@ -186,7 +187,7 @@ def sensor(view: View, matrix: Floats, size: tuple[int, int]) -> dict[str, Any]:
     turn = np.diag([-1.0, 1.0, -1.0, 1.0])
     made: dict[str, Any] = {
         "type": "perspective", "fov_axis": "x", "to_world": _matrix(_scaled(turn @ matrix, 1.0, 1.0, 1.0)),
-        "fov": float(np.degrees(2.0 * np.arctan(0.5 * view.film_width / view.focal))),
+        "fov": float(np.degrees(2.0 * np.arctan(0.5 * frame_width(view.film_width, view.film_height, size[0] / size[1]) / view.focal))),
         "near_clip": 1e-4, "far_clip": 1e5,
         "film": {
             "type": "hdrfilm", "width": size[0], "height": size[1], "rfilter": {"type": "box"},

@@ -208,7 +208,7 @@ def stage(
     stands = np.array(eye.stands).reshape(4, 4) if eye is not None and eye.stands else None
     sampling = _sampling(by_id.values(), registry, facts)
     aspect = width / height * max(sampling.pixel_aspect, 1e-3)
-    cam = camera(view, shapes.places.get(camera_id, np.eye(4)) if stands is None else stands, aspect)
+    cam = camera(view, shapes.places.get(camera_id, np.eye(4)) if stands is None else stands, aspect, sampling.fits)
     return Staged(
         built, cam, view, sampling, list(shapes.materials),
         [*shapes.notes, *notes, *built.notes], width, height, np.array([one.base for one in records]).reshape(-1, layout.RECORD),

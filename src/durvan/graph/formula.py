@@ -17,6 +17,7 @@ from typing import Any
 
 from durvan.errors import FormulaError
 from durvan.optics import colour, fresnel, photometry, sun
+from durvan.optics.frame import frame_width
 
 
 class Vec(tuple[float, ...]):
@@ -129,6 +130,7 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "index_from_f0": fresnel.index_from_f0,
     "mean_dielectric": fresnel.mean_dielectric,
     "mean_schlick": fresnel.mean_schlick,
+    "frame_width": frame_width,
     "cone_flux_factor": photometry.cone_flux_factor,
     "flip_green": flip_green,
     "with_alpha": _with_alpha,

@@ -60,6 +60,12 @@ _KNOTS = (
 )  # fmt: skip
 
 
+def white_balance(kelvin: float) -> tuple[float, float, float]:
+    """Factors on linear Rec.709 that make the light of a temperature white; (1, 1, 1) for 6500 K."""
+    here, day = black_body(kelvin), black_body(6500.0)
+    return (day[0] / max(here[0], 1e-3), day[1] / max(here[1], 1e-3), day[2] / max(here[2], 1e-3))
+
+
 def usd_black_body(kelvin: float) -> tuple[float, float, float]:
     """Linear Rec.709 colour that UsdLux gives a colour temperature, with luminance 1 and no channel below 0.
 

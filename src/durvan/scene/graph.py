@@ -80,6 +80,13 @@ class Graph:
     nodes: dict[str, Node] = field(default_factory=dict)
     outputs: dict[str, Link] = field(default_factory=dict)
 
+    @property
+    def root(self) -> Node | None:
+        """The node that feeds the first output: the surface of a material, the only node of other things."""
+        for link in self.outputs.values():
+            return self.nodes.get(link.node)
+        return None
+
     def copy(self) -> Graph:
         """The same again, to be changed: nodes with values and links of their own."""
         nodes = {n.id: replace(n, values=dict(n.values), links=dict(n.links)) for n in self.nodes.values()}

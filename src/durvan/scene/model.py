@@ -46,9 +46,7 @@ class Thing:
     @property
     def root(self) -> Node | None:
         """The node that the thing is known by: the surface of a material, the only node of the others."""
-        for link in self.graph.outputs.values():
-            return self.graph.nodes.get(link.node)
-        return None
+        return self.graph.root
 
 
 class FileState(StrEnum):

@@ -34,7 +34,7 @@ ParameterType = Literal[
 ]
 # What a parameter is for, where others than its own mapping have to know: a switch says whether something counts at all,
 # a picture and a profile are files, a space names the colour space of the node's picture, which a file may keep with its path.
-Role = Literal["", "switch", "picture", "profile", "space"]
+Role = Literal["", "switch", "picture", "profile", "space", "response", "view"]
 # What a port of the common ground makes of a picture that feeds it.
 Takes = Literal["", "colour", "data", "mask", "normal", "height"]
 LARGEST = 3.4e38  # of single precision, in which USD keeps most numbers

@@ -28,10 +28,11 @@ def Scope "Looks"
 }
 def Camera "Eye"
 {
-    float fStop = 8
-    custom float orvik:iso = 100
-    custom float orvik:fstop = 8
+    custom float orvik:speed = 100
+    custom float orvik:f_number = 8
     custom float orvik:shutter = 60
+    custom float orvik:focal = 50
+    custom float orvik:film_width = 20.955
     %(camera)s
     double3 xformOp:translate = (0, 1, 6)
     uniform token[] xformOpOrder = ["xformOp:translate"]
@@ -85,7 +86,7 @@ BAD = {
     "a gain that is no number": f'def SphereLight "Bad"\n{{\n    float inputs:radius = 0.1\n    custom float orvik:gain = {NAN}\n}}\n',
     "a negative gain": 'def SphereLight "Bad"\n{\n    float inputs:radius = 0.1\n    custom float orvik:gain = -40\n}\n',
     "a tube without a length": 'def CylinderLight "Bad"\n{\n    float inputs:length = 0\n    float inputs:radius = 0.1\n    custom float orvik:gain = 5\n}\n',
-    "a cone over 180 degrees": 'def SphereLight "Bad"\n{\n    float inputs:radius = 0.05\n    custom token orvik:kind = "cone"\n    custom float orvik:cone = 260\n    custom float orvik:soft = 200\n    custom float orvik:gain = 5\n}\n',
+    "a cone over 180 degrees": 'def SphereLight "Bad"\n{\n    float inputs:radius = 0.05\n    custom token orvik:kind = "cone"\n    custom float orvik:cone_angle = 260\n    custom float orvik:penumbra = 200\n    custom float orvik:gain = 5\n}\n',
     "a 31st of February": 'def DomeLight "Bad"\n{\n    custom token orvik:kind = "daylight"\n    custom string orvik:date = "2026-02-31"\n    custom float orvik:latitude = 50\n}\n',
     "no date at all": 'def DomeLight "Bad"\n{\n    custom token orvik:kind = "daylight"\n    custom string orvik:date = "noon"\n}\n',
     "a latitude of 95": 'def DomeLight "Bad"\n{\n    custom token orvik:kind = "daylight"\n    custom string orvik:date = "2026-06-01"\n    custom float orvik:latitude = 95\n}\n',
@@ -95,10 +96,10 @@ BAD = {
     "a matrix that turns all into a point": 'def SphereLight "Bad"\n{\n    custom float orvik:gain = 5\n    float3 xformOp:scale = (0, 0, 0)\n    uniform token[] xformOpOrder = ["xformOp:scale"]\n}\n',
 }  # fmt: skip
 CAMERAS = {
-    "f-number 0": "custom float orvik:fstop = 0", "a negative f-number": "custom float orvik:fstop = -2",
-    "ISO 0": "custom float orvik:iso = 0", "an endless ISO": "custom float orvik:iso = inf",
-    "a shutter of 0": "custom float orvik:shutter = 0", "a focal length of 0": "float focalLength = 0",
-    "a film without a width": "float horizontalAperture = 0",
+    "f-number 0": "custom float orvik:f_number = 0", "a negative f-number": "custom float orvik:f_number = -2",
+    "ISO 0": "custom float orvik:speed = 0", "an endless ISO": "custom float orvik:speed = inf",
+    "a shutter of 0": "custom float orvik:shutter = 0", "a focal length of 0": "custom float orvik:focal = 0",
+    "a film without a width": "custom float orvik:film_width = 0",
 }  # fmt: skip
 
 
@@ -144,6 +145,7 @@ def test_a_light_that_cannot_be_spoils_nothing(packs: Registry, tmp_path: Path, 
     rows = {row.parameter.removeprefix("orvik:") for row in session.plan.translations["/Bad"].rows}
     authored = set(re.findall(r"orvik:(\w+)", BAD[bad]))
     assert authored - {"kind"} <= rows  # whatever was set has a fate; the kind says what light it is
+    assert "unknown-value" not in {finding.code for finding in session.findings}
 
 
 @pytest.mark.parametrize(
@@ -166,7 +168,10 @@ def test_a_camera_that_cannot_be_spoils_nothing(packs: Registry, tmp_path: Path,
     for side in ("source", "target"):
         assert np.isfinite(picture(session, file, side)).all()
     session.carry(tmp_path / "out.usda")
-    assert "/Eye" in session.plan.translations
+    name = CAMERAS[camera].split()[2].removeprefix("orvik:")
+    row = next(row for row in session.plan.translations["/Eye"].rows if row.parameter == name)
+    assert row.fate is not None and (row.why.said or row.steps)  # what was set has a fate, and why
+    assert "unknown-value" not in {finding.code for finding in session.findings}
 
 
 @pytest.mark.parametrize("target", ["pellune", "openpbr"])

@@ -335,6 +335,7 @@ class Choose(Chosen):
     camera: str | None = None
     kelvin: Literal["all", "white", "leave"] | None = None
     setup_names: tuple[str, ...] | None = None
+    balanced: float | None = Field(default=None, ge=0.0, le=25000.0, allow_inf_nan=False)
 
     def apply(self, document: Document) -> Document:
         said = self.model_dump(exclude={"tag"}, exclude_none=True)

@@ -15,6 +15,7 @@ from durvan.dialects.registry import Registry
 from durvan.errors import PackError
 from durvan.files.inventory import kind_of
 from durvan.formats.table import reader
+from durvan.optics.frame import ASPECT
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Graph, Link, Node, Problem
 from durvan.scene.model import FileKind, Kind, Oddity, Reference, Scene, Thing
@@ -107,6 +108,8 @@ class Intake:
         thing = Thing(raw.path, raw.name, raw.kind, Graph(), prim_type=raw.prim_type)
         thing.in_instance = raw.instance
         thing.twins = tuple(raw.twins)
+        if raw.kind is Kind.CAMERA:
+            thing.context["frame_aspect"] = ASPECT
         thing.context.update(raw.context)
         thing.stands = raw.stands
         thing.used_by = self.raw.bound.get(raw.path, 0)

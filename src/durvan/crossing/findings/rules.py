@@ -59,7 +59,7 @@ RULES: tuple[Rule, ...] = (
     Rule(("unbound",), "Survey", Need.TRANSLATIONS, materials.binding),
     Rule(("setup-light",), "Light", Need.TRANSLATIONS, lights.setup),
     Rule(("kelvin",), "Light", Need.TRANSLATIONS, lights.temperature),
-    Rule(("exposure-moved", "burnt-in"), "Light", Need.TRANSLATIONS, cameras.exposure),
+    Rule(cameras.EXPOSURE_CODES, "Light", Need.TRANSLATIONS, cameras.exposure),
     Rule(("light-list", "shadowless", "decay"), "Light", Need.TRANSLATIONS, lights.cannot),
     Rule(("budget",), "Light", Need.LIGHT, of_scene=lights.unbalanced),
     Rule(("near-clip", "camera-outside"), "Light", Need.SCOPE | Need.TRANSLATIONS | Need.LIGHT, of_scene=cameras.clipping),

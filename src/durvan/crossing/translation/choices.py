@@ -126,7 +126,8 @@ class Choices(BaseModel):
     pictures are that the target should read: empty for none, "beside" the originals, or a folder. `trims` and `tints` act on
     the target's lights, `added` are lights that only the target has, `kept_off` are lights that are carried switched off, as are
     those with one of the `setup_names` in their names, except the ones that are `let_shine`. `kelvin` says which lights get the
-    colour of their temperature where the target knows none. `advances` move cameras forward, `unseen` are objects that the target hides from its cameras. `sets` are values for the settings of which one set, `in_use`, holds.
+    colour of their temperature where the target knows none. `advances` move cameras forward, `unseen` are objects that the target hides from its cameras.
+    `balanced` is the white balance, in kelvin, that the target's light has in it because its cameras have none (0: none). `sets` are values for the settings of which one set, `in_use`, holds.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
@@ -149,5 +150,6 @@ class Choices(BaseModel):
     kelvin: Literal["all", "white", "leave"] = "all"
     advances: tuple[Advance, ...] = ()
     unseen: tuple[str, ...] = ()
+    balanced: float = Field(default=0.0, ge=0.0, le=25000.0)
     sets: tuple[SettingsSet, ...] = ()
     in_use: str = ""

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import cast
 
@@ -16,7 +16,7 @@ from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.rows import By, Row
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Step, Why
-from durvan.optics.colour import black_body, luminance, spread, usd_black_body
+from durvan.optics.colour import black_body, luminance, spread, usd_black_body, white_balance
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Node, Value
 from durvan.scene.model import Kind, Thing
@@ -31,8 +31,9 @@ _WHITE = 0.02  # how far a colour may be from grey to count as white
 @dataclass(frozen=True)
 class Handling:
     """What is done to one thing's light: stops on it, stops on a sky that it holds besides, the colour it is forced to; and to a
-    camera: how far it goes forward, and at what distance things keep their size, in metres. `by_name`: it is off because of what it is called. `policy` is what lights get that
-    have a temperature, where the target knows none.
+    camera: how far it goes forward, and at what distance things keep their size, in metres. `by_name`: it is off because of what
+    it is called. `policy` is what lights get that have a temperature, where the target knows none. `white` is the temperature
+    that light is balanced to instead of the camera (kelvin, 0 for none).
     """
 
     stops: float = 0.0
@@ -44,6 +45,7 @@ class Handling:
     policy: str = "all"
     forward: float = 0.0
     subject: float = 0.0
+    white: float = 0.0
 
     def factor(self, part: str) -> float:
         """What it multiplies a light by, or ("sky") the sky of one that is sun and sky."""
@@ -61,6 +63,7 @@ class Handling:
             or self.by_name
             or self.forward
             or self.subject
+            or self.white
         )
 
 
@@ -82,11 +85,12 @@ def handling(thing: Thing, pack: Pack | None, choices: Choices) -> Handling:
     """What the trims and tints of a crossing come to for one thing. Stops add up: everything, its kind, itself."""
     if thing.kind is Kind.CAMERA:
         moved = next((one for one in choices.advances if one.thing == thing.id), None)
-        return Handling(forward=moved.metres, subject=moved.subject) if moved is not None else AS_IT_IS
+        forward, subject = (moved.metres, moved.subject) if moved is not None else (0.0, 0.0)
+        return Handling(forward=forward, subject=subject, white=choices.balanced)
     if thing.kind is Kind.LIGHT:
         by_name = is_setup(thing.name, choices) and thing.id not in (*choices.let_shine, *choices.kept_off)
         off = by_name or thing.id in choices.kept_off
-    elif thing.kind is Kind.MATERIAL and choices.trims:
+    elif thing.kind is Kind.MATERIAL and (choices.trims or choices.balanced):
         off = by_name = False
     else:
         return AS_IT_IS
@@ -101,9 +105,8 @@ def handling(thing: Thing, pack: Pack | None, choices: Choices) -> Handling:
         (one for one in reversed(choices.tints) if one.subject in (thing.id, EVERYTHING) and thing.kind is Kind.LIGHT),
         None,
     )
-    if tint is None:
-        return Handling(stops, sky, off=off, by_name=by_name, policy=choices.kelvin)
-    return Handling(stops, sky, tint.kelvin, tint.only_white, off, by_name, choices.kelvin)
+    done = Handling(stops, sky, off=off, by_name=by_name, policy=choices.kelvin, white=choices.balanced)
+    return replace(done, kelvin=tint.kelvin, only_white=tint.only_white) if tint is not None else done
 
 
 def is_setup(name: str, choices: Choices) -> bool:
@@ -141,14 +144,17 @@ def handle(inward: Inward, thing: str, done: Handling, knows_kelvin: bool = True
     for node in inward.graph.nodes.values():
         if node.kind == "Camera":
             _go_forward(inward, thing, node, done)
+            _leave_white(inward, thing, node, done.white)
         elif node.kind == DAYLIGHT:
             _scale(inward, thing, node, "sun_gain", done.stops)
             _scale(inward, thing, node, "sky_gain", done.sky)
+            _balance(inward, thing, node, "color", done.white)
             if done.off:
                 _switch_off(inward, thing, node, done.by_name)
         elif node.kind == SURFACE:
             if "emission_luminance" in node.values or "emission_luminance" in node.links:
                 _scale(inward, thing, node, "emission_luminance", done.stops)
+                _balance(inward, thing, node, "emission_color", done.white)
         elif node.kind.endswith("Light"):
             _scale(inward, thing, node, "intensity", done.stops)
             if done.off:
@@ -157,6 +163,7 @@ def handle(inward: Inward, thing: str, done: Handling, knows_kelvin: bool = True
                 _force(inward, thing, node, done)
             if not knows_kelvin and node.values.get("enableColorTemperature"):
                 _spend_kelvin(inward, thing, node, done.policy)
+            _balance(inward, thing, node, "color", done.white)
 
 
 def _scale(inward: Inward, thing: str, node: Node, port: str, stops: float) -> None:
@@ -166,6 +173,29 @@ def _scale(inward: Inward, thing: str, node: Node, port: str, stops: float) -> N
     value = float(cast(float, node.values.get(port, default)))
     node.values[port] = value * 2.0**stops
     _tell(inward, thing, node, port, Step(f"a trim of {stops:+.2f} stops"), f"Trimmed by {stops:+.2f} stops by hand.")
+
+
+def _balance(inward: Inward, thing: str, node: Node, port: str, kelvin: float) -> None:
+    """Give light the factors of a white balance that the target's camera does not have; where a map colours it, it is only told."""
+    if kelvin <= 0.0:
+        return
+    step = Step(f"balanced for {kelvin:g} K")
+    if port in node.links:
+        said = f"A map colours it, so the white balance of {kelvin:g} K is missing from it."
+        _tell(inward, thing, node, port, step, said)
+        return
+    default = common_ground().types[node.kind].parameters[port].default
+    colour = cast("tuple[float, ...]", node.values.get(port, default))
+    node.values[port] = tuple(c * w for c, w in zip(colour, white_balance(kelvin), strict=True))
+    _tell(inward, thing, node, port, step, f"It has the white balance of {kelvin:g} K in its colour, by hand.")
+
+
+def _leave_white(inward: Inward, thing: str, node: Node, kelvin: float) -> None:
+    """Take the white balance from a camera whose light has it."""
+    given = node.values.get("white_balance")
+    if kelvin > 0.0 and isinstance(given, float | int) and abs(given - kelvin) < 0.5:
+        _tell(inward, thing, node, "white_balance", Step("balanced light"), "The colours of the lights have it instead.")
+        del node.values["white_balance"]
 
 
 def _go_forward(inward: Inward, thing: str, node: Node, done: Handling) -> None:

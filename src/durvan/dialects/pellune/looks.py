@@ -9,10 +9,10 @@ from __future__ import annotations
 import math
 
 from durvan.dialects.look import Fog, Inputs, Lamp, Lobe, Sampling, Surface, View
-from durvan.dialects.shared.looks import ball, exposure_scale, first_uvs, measured, outputs, tinted, white_of
+from durvan.dialects.shared.looks import ball, exposure_scale, first_uvs, measured, outputs, tinted
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
-from durvan.optics.colour import black_body
+from durvan.optics.colour import black_body, white_balance
 from durvan.optics.light_shapes import SHAPES
 from durvan.optics.lobes import layout
 from durvan.optics.photometry import cone_flux_factor
@@ -185,7 +185,7 @@ def camera(kind: str, get: Inputs) -> View:
         get.number("sensor_width"), get.number("focal_length"), (shift[0], shift[1]),
         n if get.flag("depth_of_field") else 0.0, get.number("focus_distance"),
         scale=exposure_scale(n, get.number("shutter_time"), get.number("iso"), get.number("compensation")),
-        white=white_of(get.number("white_balance")), fog=_medium(get),
+        white=white_balance(get.number("white_balance")), fog=_medium(get),
     )  # fmt: skip
 
 

@@ -99,12 +99,6 @@ def ball(radius: float, nits: Callable[[float], tuple[float, float, float]], tot
     return Lamp("sphere", (r, g, b), (max(radius, 1e-6), 0.0), total=total, **more)
 
 
-def white_of(kelvin: float) -> tuple[float, float, float]:
-    """Factors that make the light of a temperature white; (1, 1, 1) for 6500 K."""
-    here, day = black_body(kelvin), black_body(6500.0)
-    return (day[0] / max(here[0], 1e-3), day[1] / max(here[1], 1e-3), day[2] / max(here[2], 1e-3))
-
-
 def outputs(four: Field, names: tuple[str, str, str, str, str, str]) -> dict[str, Field]:
     """A colour's outputs under a dialect's names: colour, three channels, solidity, grey."""
     three = ex.join(four[0], four[1], four[2]) if len(four) >= 3 else ex.colour(four)

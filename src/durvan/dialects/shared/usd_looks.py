@@ -102,10 +102,10 @@ def camera(kind: str, get: Inputs) -> View:
     return View(
         get.number("horizontalAperture") * tenth, get.number("focalLength") * tenth,
         (get.number("horizontalApertureOffset") * tenth, get.number("verticalApertureOffset") * tenth),
-        get.number("fStop"), get.number("focusDistance") * unit, scale=scale,
+        get.number("fStop"), get.number("focusDistance") * unit, scale=scale, film_height=get.number("verticalAperture") * tenth,
     )  # fmt: skip
 
 
 def settings(kind: str, get: Inputs) -> Sampling:
-    """USD says nothing of how a picture is sampled."""
-    return Sampling()
+    """USD says nothing of how a picture is sampled, but of its pixels and of films of another aspect."""
+    return Sampling(pixel_aspect=get.number("pixelAspectRatio"), fits=get.word("aspectRatioConformPolicy"))

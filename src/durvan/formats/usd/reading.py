@@ -11,6 +11,7 @@ from typing import Any
 from pxr import Gf, Sdf, Tf, Usd, UsdGeom, UsdLux, UsdRender, UsdShade
 
 from durvan.formats.usd.assets import named_by, sites
+from durvan.formats.usd.framing import framing
 from durvan.formats.usd.opening import Opened, asked, layers, metres_per_unit, stage_metadata, up_axis
 from durvan.formats.usd.words import said
 from durvan.progress import Report, Step, silent
@@ -97,8 +98,12 @@ class StageReader:
             except (Tf.ErrorException, RuntimeError) as problem:
                 # The library refuses one prim; the rest of the scene is as good as before.
                 self._odd("unreadable-prim", str(prim.GetPath()), said(problem, 200))
-        if any(thing.kind is Kind.CAMERA for thing in self.raw.things):
+        cameras = [thing for thing in self.raw.things if thing.kind is Kind.CAMERA]
+        if cameras:
             self._solids()
+            aspect, fit = framing(self.stage)
+            for thing in cameras:
+                thing.context.update(frame_aspect=aspect, frame_fit=fit)
         self._others({picture.written for picture in self.raw.pictures})
         return self.raw
 

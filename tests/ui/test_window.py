@@ -223,9 +223,9 @@ def test_findings_are_gone_through_and_accepted(lamp, qtbot, monkeypatch) -> Non
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("the tide table is not seen", True))
     lamp.findings.accept()
     assert len(lamp.state.session.open_findings()) == before - 1
-    qtbot.mouseClick(lamp.findings.filters["accepted"], LEFT)
+    qtbot.mouseClick(lamp.findings.filters.buttons["accepted"], LEFT)
     assert tree.topLevelItemCount() == 1
-    qtbot.mouseClick(lamp.findings.filters["open"], LEFT)
+    qtbot.mouseClick(lamp.findings.filters.buttons["open"], LEFT)
     assert lamp.open_count.text().startswith(f"{before - 1} open")
 
 

@@ -20,7 +20,7 @@ from durvan.crossing.job.session import Session
 from durvan.crossing.light import measuring
 from durvan.crossing.light.match import left
 from durvan.crossing.light.report import LightReport, titled
-from durvan.crossing.translation.choices import AddedLight, Advance, Chosen, SettingsSet, Tinting, Trim
+from durvan.crossing.translation.choices import AddedLight, Advance, Chosen, SettingsSet, SkyPlace, Tinting, Trim
 from durvan.engine import compiling, staging
 from durvan.errors import CrossingFileError, MisuseError
 from durvan.formats.table import reader
@@ -41,6 +41,7 @@ class Handled(Chosen):
     advances: tuple[Advance, ...] | None = None
     unseen: tuple[str, ...] | None = None
     balanced: float | None = Field(default=None, ge=0.0, le=25000.0)
+    sun_from: SkyPlace | None = None
     sets: tuple[SettingsSet, ...] | None = None
     in_use: str | None = None
     light_limit: float | None = Field(default=None, ge=0.0, le=20.0)

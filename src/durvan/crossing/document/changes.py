@@ -23,6 +23,7 @@ from durvan.crossing.translation.choices import (
     Placement,
     Reading,
     SettingsSet,
+    SkyPlace,
     Tinting,
     Trim,
     Turn,
@@ -321,6 +322,45 @@ class SetSettings(Chosen):
         return document.model_copy(update={"sets": tuple(sets.values()), "in_use": self.name})
 
 
+class NameSettings(Chosen):
+    """Give a named set of values another name."""
+
+    tag: Literal["name settings"] = "name settings"
+    name: str
+    to: str
+
+    def apply(self, document: Document) -> Document:
+        if any(one.name == self.to for one in document.sets):
+            return document
+        sets = tuple(
+            one.model_copy(update={"name": self.to}) if one.name == self.name else one for one in document.sets
+        )
+        in_use = self.to if document.in_use == self.name else document.in_use
+        return document.model_copy(update={"sets": sets, "in_use": in_use})
+
+
+class DropSettings(Chosen):
+    """Take a named set of values away; none is in use where it was."""
+
+    tag: Literal["drop settings"] = "drop settings"
+    name: str
+
+    def apply(self, document: Document) -> Document:
+        kept = tuple(one for one in document.sets if one.name != self.name)
+        in_use = "" if document.in_use == self.name else document.in_use
+        return document.model_copy(update={"sets": kept, "in_use": in_use})
+
+
+class OfferSun(Chosen):
+    """Say from where suns are offered: azimuth and height in degrees, or None for where the strongest light stands."""
+
+    tag: Literal["offer sun"] = "offer sun"
+    place: SkyPlace | None = None
+
+    def apply(self, document: Document) -> Document:
+        return document.model_copy(update={"sun_from": self.place})
+
+
 class Choose(Chosen):
     """Choose what the whole crossing goes by; what is None stays."""
 
@@ -344,7 +384,8 @@ class Choose(Chosen):
 
 Change = Annotated[
     SetValue | ReadAs | TurnGreen | PutLinks | SetRoots | AllowFolder | LeaveOut | PutNote | TakeNote | PutFits | TakeFit
-    | Accept | Reopen | Choose | SetTrims | SetTint | SetProbes | AddLight | TakeLight | KeepOff | HideFromCameras | MoveForward | SetSettings,
+    | Accept | Reopen | Choose | SetTrims | SetTint | SetProbes | AddLight | TakeLight | KeepOff | HideFromCameras | MoveForward | SetSettings
+    | NameSettings | DropSettings | OfferSun,
     Field(discriminator="tag"),
 ]  # fmt: skip
 

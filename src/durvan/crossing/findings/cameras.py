@@ -196,7 +196,9 @@ def _bent_twice(view: View, thing: Thing) -> Iterator[Finding]:
         what = "looked at in the same way, the target's pictures are bent twice"
     else:
         cause = f"the source burnt '{response}' in; the target's pictures are looked at by '{looked_at}'"
-        what = "looked at in the same way, a reference that the source rendered is bent twice: compare it without the view"
+        what = (
+            "looked at in the same way, a reference that the source rendered is bent twice: compare it without the view"
+        )
     name = there.view_name or there.response_name
     remedies: tuple[Remedy, ...] = ()
     if root := translation.graph.root:

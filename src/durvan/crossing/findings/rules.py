@@ -109,6 +109,7 @@ def _changed(view: View, before: View) -> _Changed:
     if (
         view.light is not before.light
         or view.light_limit != before.light_limit
+        or view.plan.choices.sun_from != before.plan.choices.sun_from
         or (translated and view.light is not None)
     ):
         whole |= Need.LIGHT

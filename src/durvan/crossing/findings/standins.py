@@ -104,9 +104,9 @@ def flame(solid: Solid, unit: float) -> AddedLight:
 
 def sun(view: View, why: str, soft: bool = False) -> AddedLight:
     """A sun by which a grey card comes out as mid grey (a soft one: one stop under), from where the strongest light stands that is
-    somewhere, or from behind the camera's left shoulder.
+    somewhere, or from behind the camera's left shoulder; where a person said from where suns come, from there.
     """
-    azimuth, elevation = _from_where(view)
+    azimuth, elevation = view.plan.choices.sun_from or _from_where(view)
     scale = view.balance.ladder.source.scale if view.balance is not None else 0.0
     lux = math.pi / scale if scale > 0.0 else 20_000.0
     z = towards(azimuth, elevation, view.scene.up_axis)

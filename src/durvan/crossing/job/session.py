@@ -20,6 +20,7 @@ from durvan.crossing.document.changes import (
     PutLinks,
     PutNote,
     Reopen,
+    SetSettings,
     SetTrims,
     TakeNote,
     applied,
@@ -35,8 +36,9 @@ from durvan.crossing.light.report import LightReport
 from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.outside.lookup import Outlook, folders_of, look
 from durvan.crossing.outside.uses import PictureUse
-from durvan.crossing.translation.choices import Note
+from durvan.crossing.translation.choices import Note, SettingsSet
 from durvan.crossing.translation.plan import Plan
+from durvan.crossing.translation.quick import quick
 from durvan.crossing.translation.result import Translation
 from durvan.dialects.registry import Registry
 from durvan.errors import CrossingFileError, MisuseError
@@ -167,12 +169,37 @@ class Session:
         return requests
 
     def put(self, thing: str, node: str, parameter: str, value: Value | None) -> None:
-        """Put a value into the target by hand; None takes the hand's value away again."""
-        if value is None:
+        """Put a value into the target by hand; None takes the hand's value away again. A value of the settings goes into the set
+        that is in use.
+        """
+        chosen = self.settings_set
+        if chosen is not None and thing in {one.id for one in self.scene.of(Kind.SETTINGS)}:
+            place = (thing, node, parameter)
+            notes = tuple(one for one in chosen.notes if (one.thing, one.node, one.parameter) != place)
+            if value is not None:
+                notes = (*notes, Note(thing=thing, node=node, parameter=parameter, value=value))
+            self.do(f"Set {parameter} in “{chosen.name}”", SetSettings(name=chosen.name, notes=notes))
+        elif value is None:
             self.do(f"Take {parameter} back", TakeNote(thing=thing, node=node, parameter=parameter))
         else:
             note = Note(thing=thing, node=node, parameter=parameter, value=value)
             self.do(f"Set {parameter}", PutNote(note=note))
+
+    @property
+    def settings_set(self) -> SettingsSet | None:
+        """The set of values for the settings that is in use."""
+        return next((one for one in self.document.sets if one.name == self.document.in_use), None)
+
+    def quick_and_final(self) -> list[SetSettings]:
+        """Two sets of settings to start from: as they are carried, and quick; the first is in use then."""
+        target = self.registry.get(self.document.target)
+        notes = [
+            note
+            for thing in self.scene.of(Kind.SETTINGS)
+            if thing.id in self.plan.translations and (pack := self.registry.packs.get(thing.dialect)) is not None
+            for note in quick(thing, pack, target, self.scene.metres_per_unit)
+        ]
+        return [SetSettings(name="quick", notes=tuple(notes)), SetSettings(name="final", notes=())]
 
     def accept(self, findings: list[Finding], reason: str) -> None:
         """Accept findings with a reason, all as one command."""

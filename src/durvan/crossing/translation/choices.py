@@ -6,7 +6,7 @@ These are the very entries that a .durvan file holds.
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -110,6 +110,9 @@ class AddedLight(Chosen):
     why: str = ""
 
 
+SkyPlace = tuple[Annotated[float, Field(ge=0.0, le=360.0)], Annotated[float, Field(ge=-90.0, le=90.0)]]
+
+
 class SettingsSet(Chosen):
     """A named set of values for the target's settings, as a quick one and a final one."""
 
@@ -127,7 +130,8 @@ class Choices(BaseModel):
     the target's lights, `added` are lights that only the target has, `kept_off` are lights that are carried switched off, as are
     those with one of the `setup_names` in their names, except the ones that are `let_shine`. `kelvin` says which lights get the
     colour of their temperature where the target knows none. `advances` move cameras forward, `unseen` are objects that the target hides from its cameras.
-    `balanced` is the white balance, in kelvin, that the target's light has in it because its cameras have none (0: none). `sets` are values for the settings of which one set, `in_use`, holds.
+    `balanced` is the white balance, in kelvin, that the target's light has in it because its cameras have none (0: none). `sun_from` is where suns
+    are offered: azimuth (clockwise from north, which is −Z, or +Y where Z is up) and height in degrees. `sets` are values for the settings of which one set, `in_use`, holds.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
@@ -151,5 +155,6 @@ class Choices(BaseModel):
     advances: tuple[Advance, ...] = ()
     unseen: tuple[str, ...] = ()
     balanced: float = Field(default=0.0, ge=0.0, le=25000.0)
+    sun_from: SkyPlace | None = None
     sets: tuple[SettingsSet, ...] = ()
     in_use: str = ""

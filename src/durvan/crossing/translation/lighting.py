@@ -194,7 +194,9 @@ def _leave_white(inward: Inward, thing: str, node: Node, kelvin: float) -> None:
     """Take the white balance from a camera whose light has it."""
     given = node.values.get("white_balance")
     if kelvin > 0.0 and isinstance(given, float | int) and abs(given - kelvin) < 0.5:
-        _tell(inward, thing, node, "white_balance", Step("balanced light"), "The colours of the lights have it instead.")
+        _tell(
+            inward, thing, node, "white_balance", Step("balanced light"), "The colours of the lights have it instead."
+        )
         del node.values["white_balance"]
 
 

@@ -9,7 +9,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
-    QLineEdit,
     QPushButton,
     QScrollArea,
     QVBoxLayout,
@@ -25,12 +24,12 @@ from durvan.scene.model import Kind, Thing
 from durvan.ui.kit import words
 from durvan.ui.kit.parts import Mark, clear, column, label, link, rule, small, table_of, title
 from durvan.ui.kit.theme import PANEL, RULE, SLIP, SMALL, TITLE, font
+from durvan.ui.kit.typed import EDITABLE, ValueLine
 from durvan.ui.kit.words import count, spoken
 from durvan.ui.shared.state import Selection
 from durvan.ui.stations.station import Bench, Explained
 
 _MOST = 60
-EDITABLE = ("float", "int", "bool", "color", "vector2", "vector3", "token")
 
 
 class Evidence(QScrollArea):
@@ -268,24 +267,14 @@ class Evidence(QScrollArea):
         value = node.values.get(name, parameter.default)
         self.down.addSpacing(4)
         self.down.addWidget(small(f"{name} in {pack.title}" + (f", {parameter.unit}" if parameter.unit else "")))
-        line = QLineEdit(words.plain(value))
-        line.setFont(font(bold=True))
+        line = ValueLine(value, parameter)
         line.setAccessibleName(f"{name} in the target")
         line.setToolTip(words.parameter_tip(pack, node.kind, name, row))
         self.down.addWidget(line)
         told = small("", wrap=True)
         self.down.addWidget(told)
-
-        def put() -> None:
-            if line.text() == words.plain(value):
-                return
-            typed = words.read(line.text(), parameter)
-            if isinstance(typed, words.NotRead):
-                told.setText(typed.why)
-                return
-            self.state.put(thing.id, node_name, name, typed)
-
-        line.editingFinished.connect(put)
+        line.told.connect(told.setText)
+        line.put.connect(lambda typed: self.state.put(thing.id, node_name, name, typed))
         if row.by is By.HAND:
             back = link("Take it back", "What the rules gave counts again.")
             back.clicked.connect(lambda: self.state.put(thing.id, node_name, name, None))

@@ -6,7 +6,6 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QButtonGroup,
     QHBoxLayout,
     QHeaderView,
     QInputDialog,
@@ -20,6 +19,7 @@ from PySide6.QtWidgets import (
 from durvan.crossing.findings import Finding, Group, grouped
 from durvan.crossing.translation.rows import Row
 from durvan.ui.kit.parts import column, small, title
+from durvan.ui.kit.switch import Switch
 from durvan.ui.kit.theme import BRIGHT, LEVEL_INKS, RULE, SMALL, SOFT, STRONG_RULE, font
 from durvan.ui.kit.words import count, spoken
 from durvan.ui.shared.state import Selection, State
@@ -66,26 +66,15 @@ class Findings(QWidget):
         self.here.toggled.connect(self._only)
         across.addWidget(self.here)
         across.addSpacing(14)
-        group = QButtonGroup(self)
-        group.setExclusive(True)
-        self.filters = {}
-        for word in ("open", "accepted", "all"):
-            button = QPushButton(word)
-            button.setProperty("link", True)
-            button.setCheckable(True)
-            button.setChecked(word == "open")
-            button.setFont(font(SMALL, bold=word == "open"))
-            button.setToolTip(
-                {
-                    "open": "What is neither settled nor accepted.",
-                    "accepted": "What was accepted with a reason.",
-                    "all": "Both.",
-                }[word]
+        self.filters = Switch(
+            (
+                ("open", "What is neither settled nor accepted."),
+                ("accepted", "What was accepted with a reason."),
+                ("all", "Both."),
             )
-            button.clicked.connect(lambda _=False, w=word: self.show_only(w))
-            group.addButton(button)
-            across.addWidget(button)
-            self.filters[word] = button
+        )
+        self.filters.turned.connect(self.show_only)
+        across.addWidget(self.filters)
         return across
 
     def _only(self, on: bool) -> None:
@@ -101,8 +90,7 @@ class Findings(QWidget):
     def show_only(self, which: str) -> None:
         """Show open ones, accepted ones, or all."""
         self.which = which
-        for word, button in self.filters.items():
-            button.setFont(font(SMALL, bold=word == which))
+        self.filters.turn(which)
         self.fill()
 
     def shown(self) -> list[Group]:

@@ -63,7 +63,13 @@ def rule() -> QFrame:
 
 
 class Choice(QComboBox):
-    """A box to choose from, drawn flat: its words and a small angle."""
+    """A box to choose from, drawn flat: its words and a small angle. With `narrow`, room for so many letters is enough."""
+
+    def __init__(self, narrow: int = 0) -> None:
+        super().__init__()
+        if narrow:
+            self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            self.setMinimumContentsLength(narrow)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)

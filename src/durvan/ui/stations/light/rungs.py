@@ -38,7 +38,9 @@ class Rungs(QWidget):
         if report is None or not report.probes:
             self.rungs = ()
         else:
-            self.rungs = report.ladder.rungs(report.sum(probe, "source"), report.sum(probe, "target"))
+            every = report.ladder.rungs(report.sum(probe, "source"), report.sum(probe, "target"))
+            self.rungs = tuple(rung for rung in every if rung.name != "white balance" or not _idle(rung))
+            self.setFixedHeight(_HEAD + len(self.rungs) * _ROW + 4)
         self.setToolTip("\n".join(f"{r.name}: {_MEANINGS[r.name]}" for r in self.rungs))
         self.update()
 
@@ -86,6 +88,11 @@ class Rungs(QWidget):
             (rung.target, QRectF(middle + 42, y, wide - middle - 54, _ROW), Qt.AlignmentFlag.AlignRight),
         ):
             _value(p, value, unit, box, align, ink)
+
+
+def _idle(rung: Rung) -> bool:
+    """Whether a step does nothing on either side."""
+    return rung.source == rung.target == 1.0
 
 
 def _value(p: QPainter, value: float, unit: str, box: QRectF, align: Qt.AlignmentFlag, ink: QColor) -> None:

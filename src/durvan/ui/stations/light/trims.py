@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QLocale, Qt, Signal
-from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
 
 from durvan.crossing.document.changes import SetTint, SetTrims
 from durvan.crossing.light.report import LightReport, titled
 from durvan.crossing.translation.choices import Tinting, Trim
 from durvan.crossing.translation.lighting import ENVIRONMENT, EVERYTHING, KIND
+from durvan.ui.kit.numbers import number_box
 from durvan.ui.kit.parts import Choice, column, link, small
 from durvan.ui.kit.theme import BODY, font
 from durvan.ui.kit.words import spoken
@@ -28,7 +29,7 @@ class Trims(QWidget):
         super().__init__()
         self.state = state
         self.filling = False
-        down = column(self, (14, 8, 14, 8), 5)
+        down = column(self, (0, 0, 0, 0), 5)
         self._subject(down)
         self._slider(down)
         self._tint(down)
@@ -57,7 +58,7 @@ class Trims(QWidget):
         self.slider.setTickPosition(QSlider.TickPosition.TicksBelow)
         self.slider.setAccessibleName("stops")
         self.slider.setToolTip("Stops on the target's light, −6 to +6. The picture follows while you move it.")
-        self.box = _number("stops, as a number", (-30.0, 30.0), 2, 0.1, " stops")
+        self.box = number_box("stops, as a number", (-30.0, 30.0), 2, 0.1, " stops")
         self.box.setFont(font(bold=True))
         self.slider.valueChanged.connect(self._slid)
         self.slider.sliderReleased.connect(self._put)
@@ -76,7 +77,7 @@ class Trims(QWidget):
         )
         for text, data in (("as it is", ""), ("white lights to", "white"), ("all lights to", "all")):
             self.tint.addItem(text, data)
-        self.kelvin = _number("temperature", (1000.0, 25000.0), 0, 100.0, " K")
+        self.kelvin = number_box("temperature", (1000.0, 25000.0), 0, 100.0, " K")
         self.kelvin.setValue(6500.0)
         self.tint.activated.connect(lambda _: self._force())
         self.kelvin.editingFinished.connect(self._force)
@@ -194,17 +195,3 @@ class Trims(QWidget):
         if session is not None:
             gone = tuple(Trim(subject=trim.subject, stops=0.0) for trim in session.document.trims)
             self.state.change("Take all trims away", SetTrims(trims=gone))
-
-
-def _number(name: str, bounds: tuple[float, float], decimals: int, step: float, unit: str) -> QDoubleSpinBox:
-    """A box for a number with its unit."""
-    box = QDoubleSpinBox()
-    box.setLocale(QLocale.c())
-    box.setRange(*bounds)
-    box.setDecimals(decimals)
-    box.setSingleStep(step)
-    box.setSuffix(unit)
-    box.setAccessibleName(name)
-    box.setFixedWidth(104)
-    box.lineEdit().setTextMargins(6, 0, 0, 0)
-    return box

@@ -22,9 +22,9 @@ from durvan.ui.kit.parts import Choice, column, link, small, title
 from durvan.ui.kit.theme import BRIGHT, PANEL, RULE
 from durvan.ui.shared.state import Selection
 from durvan.ui.stations.light.bars import Bars, figures
+from durvan.ui.stations.light.hands import Hands
 from durvan.ui.stations.light.plan import Plan
 from durvan.ui.stations.light.rungs import Rungs
-from durvan.ui.stations.light.trims import Trims
 from durvan.ui.stations.light.views import BothViews
 from durvan.ui.stations.station import Action, Bench, View
 
@@ -129,10 +129,11 @@ class Light(View):
         inside.addLayout(probes)
         self.rungs = Rungs()
         inside.addWidget(self.rungs)
-        self.trims = Trims(self.state)
+        self.hands = Hands(self.state)
+        self.trims = self.hands.trims
         self.trims.tried.connect(self._try)
         self.trims.matched.connect(self._match)
-        inside.addWidget(self.trims)
+        inside.addWidget(self.hands)
         down.addWidget(below)
         return holder
 
@@ -176,6 +177,7 @@ class Light(View):
         for part in (self.bars, self.rungs, self.views):
             part.titles = titles  # type: ignore[assignment]
         self.bars.limit = session.document.light_limit
+        self.hands.fill()
         self._show(sort=True)
 
     def _stops(self, tried: tuple[str, float] | None = None) -> dict[str, Handling]:

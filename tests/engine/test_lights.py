@@ -89,6 +89,22 @@ def test_a_profile_shapes_by_direction() -> None:
     both(lux("sphere", 100.0 / (math.pi * 0.01), (0.1, 0.0), profile_of=globe), 25.0 * float(globe.at(0.0, 0.0)), 0.02)
 
 
+def test_a_lamp_that_is_tilted_gives_what_its_profile_says() -> None:
+    """The factor for the angle from straight down, about whichever axis; none for a lamp that points down."""
+    tilt = ((0.0, 1.0), (60.0, 0.7), (180.0, 0.4))
+    even = Globe(np.array([0.0, 180.0]), np.array([0.0, 360.0]), np.ones((2, 2)), tilt)
+    for degrees, factor in ((0.0, 1.0), (30.0, 0.85), (60.0, 0.7), (120.0, 0.55)):
+        a = math.radians(degrees)
+        for turn in (
+            [[1, 0, 0], [0, math.cos(a), math.sin(a)], [0, -math.sin(a), math.cos(a)]],
+            [[math.cos(a), math.sin(a), 0], [-math.sin(a), math.cos(a), 0], [0, 0, 1]],
+        ):
+            at = np.eye(4)
+            at[:3, :3] = DOWN[:3, :3] @ np.array(turn)
+            at[3, :3] = DOWN[3, :3]
+            both(lux("point", 100.0, at=at, profile_of=even), 25.0 * factor)
+
+
 def test_a_picture_on_a_panel_stands_upright() -> None:
     """Left is at +X and the top at +Y to who looks at it; the mean counts far away."""
     picture = np.zeros((2, 2, 4), dtype=np.float32)

@@ -63,6 +63,23 @@ def test_absolute_photometry_and_tilt() -> None:
     assert beside.tilt == () and "another file" in beside.notes[0]
 
 
+@pytest.mark.parametrize(("lies", "stays"), [("1", False), ("2", True), ("3", False)])
+def test_a_tilt_beside_the_profile_is_read(tmp_path: Path, lies: str, stays: bool) -> None:
+    """By its name alone, wherever it says that it lies; one that cannot be read counts as none, and that is said."""
+    file = tmp_path / "lamp.ies"
+    file.write_text(GOOD.replace("TILT=NONE", "TILT=C:\\lamps\\lamp.tlt"))
+    missing = profiles.read(file)
+    assert missing.tilt == () and "lamp.tlt" in missing.notes[0]
+    (tmp_path / "lamp.tlt").write_text(f"{lies}\n3\n0, 45, 90\n1 0.95 0.9\n")
+    found = profiles.read(file)
+    assert found.tilt == ((0.0, 1.0), (45.0, 0.95), (90.0, 0.9)) and found.lamp_stays is stays and not found.notes
+    again = profiles.parse(profiles.text_of(found).encode())
+    assert again.tilt == found.tilt and again.lamp_stays is stays
+    (tmp_path / "lamp.tlt").write_text("1\n3\n0 45 45\n1 1 1\n")
+    wrong = profiles.read(file)
+    assert wrong.tilt == () and "do not ascend" in wrong.notes[0]
+
+
 @pytest.mark.parametrize(
     ("text", "what", "inside"),
     [

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -128,4 +129,5 @@ def test_curves_and_beams() -> None:
     assert beam_angle(profile) == pytest.approx(40.0)
     assert beam_angle(of(np.zeros(181))) == 0.0
     tilted = Profile(ANGLES, np.zeros(1), np.ones((1, 181)), tilt=((0.0, 1.0), (90.0, 0.8)))
-    assert tilted.tilt_factor(45.0) == pytest.approx(0.9) and of(np.ones(181)).tilt_factor(45.0) == 1.0
+    assert whole(tilted).tilt_factor(45.0) == pytest.approx(0.9) and whole(of(np.ones(181))).tilt_factor(45.0) == 1.0
+    assert whole(replace(tilted, lamp_stays=True)).tilt_factor(45.0) == 1.0  # the lamp lies level whatever happens

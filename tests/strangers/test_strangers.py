@@ -9,16 +9,21 @@ import sys
 from collections.abc import Iterator
 from pathlib import Path
 
+import numpy as np
 import pytest
 
-from durvan.crossing.document.changes import LeaveOut
+from durvan.crossing.document.changes import LeaveOut, SetTrims
 from durvan.crossing.exchange.intake import open_scene
 from durvan.crossing.findings import Finding, Level, Need, Remedy, Rule, View, rules
 from durvan.crossing.job.session import start
+from durvan.crossing.translation.choices import Trim
 from durvan.dialects.conformance import check
+from durvan.dialects.look import Lamp
 from durvan.dialects.registry import Registry, read
+from durvan.engine import staging
 from durvan.errors import MisuseError, SceneFileError
-from durvan.formats import table
+from durvan.formats import profiles, table
+from durvan.optics.profile import Profile
 from durvan.scene.fate import Fate
 from durvan.scene.model import Kind, Thing
 from making import small, write
@@ -209,3 +214,58 @@ def test_an_ending_that_nobody_reads_or_writes(packs, lamproom: Path, tmp_path: 
         open_scene(tmp_path / "boat.plain", packs)
     with pytest.raises(MisuseError, match=r"written as \.usda"):
         start(lamproom, packs).carry(tmp_path / "out.plain")
+
+
+PROFILED = """
+def SphereLight "Dish"
+{
+    uniform token orvik:kind = "measured"
+    asset orvik:file = @./dish.ies@
+    float orvik:lumen = 900
+    color3f orvik:tint = (1, 0.5, 0.25)
+    float orvik:radius = 0
+    double3 xformOp:translate = (0, 200, 0)
+    uniform token[] xformOpOrder = ["xformOp:translate"]
+}
+"""
+
+
+@pytest.mark.usefixtures("kernels")
+def test_a_profile_is_written_in_the_strength_that_a_target_needs(tern: Registry, tmp_path: Path) -> None:
+    """Tern has no strength for a lamp with a profile: what 900 lumen are becomes a profile of 900 lumen beside its file."""
+    angles = np.linspace(0.0, 90.0, 19)
+    meant = Profile(angles, np.array([0.0]), 40.0 * np.cos(np.radians(angles))[None, :], "C", 0.0, 12.0)
+    profiles.write(meant, tmp_path / "dish.ies")
+    file = write(tmp_path, small() + PROFILED)
+    session = start(file, tern, "tern")
+    before = (tmp_path / "dish.ies").read_bytes()
+    (tmp_path / "out").mkdir()
+
+    def lamps(things: list[Thing]) -> list[Lamp]:
+        return [
+            lamp for thing in things if thing.id.endswith("Dish")
+            for lamp in staging.lamps_of(thing, tern.packs.get(thing.dialect), staging.facts_of(session.scene))
+        ]  # fmt: skip
+
+    (one,), (two,) = lamps(session.scene.own), lamps(session.plan.target_things)
+    for lamp in (one, two):
+        assert lamp.profile_of is not None
+    down = [np.array(lamp.radiance) * lamp.profile_of(0.0, 0.0, -1.0) for lamp in (one, two)]  # type: ignore[misc]
+    assert down[1] == pytest.approx(down[0], rel=1e-6)
+    session.carry(tmp_path / "out" / "tern.usda")
+    (made,) = (tmp_path / "out").glob("*.ies")
+    assert profiles.lumens(profiles.read(made)) == pytest.approx(900.0, rel=1e-6)
+    assert (tmp_path / "dish.ies").read_bytes() == before
+    again = open_scene(tmp_path / "out" / "tern.usda", tern, "tern")
+    dish = next(thing for thing in again.things.values() if thing.id.endswith("Dish"))
+    assert dish.root is not None and dish.root.kind == "tern.beacon" and dish.root.values["file"] == f"./{made.name}"
+    row = next(row for row in session.plan.ledger if row.thing.endswith("Dish") and row.parameter == "lumen")
+    assert "scaled_profile" in row.formula and row.targets
+    stamp = made.stat().st_mtime_ns
+    session.carry(tmp_path / "out" / "tern.usda")
+    assert [made] == list((tmp_path / "out").glob("*.ies")) and made.stat().st_mtime_ns == stamp
+    session.do("Brighter", SetTrims(trims=(Trim(subject="everything", stops=1.0),)))
+    session.renew()
+    session.carry(tmp_path / "out" / "tern.usda")
+    flux = sorted(profiles.lumens(profiles.read(one)) for one in (tmp_path / "out").glob("*.ies"))
+    assert flux == pytest.approx([900.0, 1800.0], rel=1e-6)

@@ -244,7 +244,10 @@ def load(
         other = _document(more, "mapping.yaml", Mapping)
         mapping = Mapping(
             sets=merge([other.sets, mapping.sets]),
-            types=merge([other.types, mapping.types]),
+            types={
+                **mapping.types,
+                **{k: v for k, v in other.types.items() if k not in mapping.types},
+            },  # its own words first
             no_word_for=merge([other.no_word_for, mapping.no_word_for]),
         )
     parts = code or Code()

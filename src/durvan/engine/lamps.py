@@ -147,7 +147,8 @@ class Lamps:
             kw.A_LISTS: np.concatenate([*self.lists, np.zeros(1, np.int32)]),
         }  # fmt: skip
 
-    def _light(self, kind: int, lamp: Lamp, name: str, lighting: int, path: str) -> Floats:
+    def _light(self, kind: int, lamp: Lamp, name: str, lighting: int, path: str, tilt: float = 0.0) -> Floats:
+        """A light's row; `tilt` is how far it is tilted from shining straight down, in degrees."""
         light = np.zeros(kw.LIGHT)
         light[kw.KIND] = kind
         radiance = np.nan_to_num(np.array(lamp.radiance), posinf=_BRIGHTEST, neginf=0.0)
@@ -169,6 +170,8 @@ class Lamps:
             light[kw.TABLE] = 1 + sum(len(other) for other in self.profiles)
             globe = lamp.profile_of
             light[kw.MEAN] = globe.lumens / (4.0 * math.pi)
+            if globe.tilt:
+                light[kw.RADIANCE : kw.RADIANCE + 3] *= globe.tilt_factor(tilt)
             counts = np.array([len(globe.plane), len(globe.gamma)], dtype=np.float64)
             self.profiles.append(np.concatenate([counts, globe.gamma, globe.plane, globe.candela.reshape(-1)]))
         light[kw.LIGHTING] = lighting
@@ -214,7 +217,7 @@ class Lamps:
         if row.has_body and not (size[0] > 0.0 and area > 1e-14):
             self.notes.append(f"{one.name}: has no area and gives no light")
             return
-        light = self._light(row.kind, lamp, one.name, one.lighting, one.path)
+        light = self._light(row.kind, lamp, one.name, one.lighting, one.path, _tilt(axes, self.up_axis))
         if lamp.total and area > 0.0:
             light[kw.RADIANCE : kw.RADIANCE + 3] *= row.area(lamp.size) / area
         light[kw.SIZE : kw.SIZE + 2] = size
@@ -354,6 +357,12 @@ def _brought_down(picture: NDArray[np.float32]) -> NDArray[np.float32]:
     height, width = picture.shape[0] // factor * factor, picture.shape[1] // factor * factor
     cut = picture[:height, :width].reshape(height // factor, factor, width // factor, factor, 3)
     return np.asarray(cut.mean(axis=(1, 3)))
+
+
+def _tilt(axes: Floats, up_axis: str) -> float:
+    """How far a light that shines along its −Z is tilted from straight down, in degrees."""
+    up = axes[2, 1] if up_axis == "Y" else axes[2, 2]
+    return math.degrees(math.acos(min(max(float(up), -1.0), 1.0)))
 
 
 def _dome_frame(turn: float, up_axis: str) -> Floats:

@@ -23,7 +23,7 @@ from durvan.formats import pictures, profiles
 from durvan.graph.expression import Lookup
 from durvan.graph.program import compile_lanes
 from durvan.optics.lobes import layout
-from durvan.optics.profile import Globe, whole
+from durvan.optics.profile import Globe, name_of, of_name, whole
 from durvan.scene.model import FileKind, Kind, Scene, Thing
 from durvan.scene.raw import TOWARDS
 from durvan.scene.shapes import Shapes
@@ -48,11 +48,13 @@ def _pixels(file: str, decode: str | float, stamp: int) -> NDArray[np.float32] |
 
 
 def globe_of(file: str) -> Globe | None:
-    """What a light profile measures; None when it cannot be read."""
+    """What a light profile measures, or one that is scaled for a target; None when it cannot be read."""
+    path, factor = of_name(file)
     try:
-        return _globe(file, Path(file).stat().st_mtime_ns)
+        globe = _globe(path, Path(path).stat().st_mtime_ns)
     except (OSError, ValueError):
         return None
+    return globe if globe is None or factor == 1.0 else replace(globe, candela=globe.candela * factor)
 
 
 @lru_cache(maxsize=64)
@@ -75,7 +77,12 @@ def facts_of(scene: Scene) -> Facts:
     """What looks may know of a scene."""
     wanted = [*scene.pictures.values(), *(file for file in scene.files.values() if file.kind is FileKind.PROFILE)]
     where = {file.written: "" if file.members else file.first for file in wanted}
-    return Facts(scene.metres_per_unit, lambda path: where.get(path, path), globe_of, pictures.mean_luminance)
+
+    def find(path: str) -> str:
+        file, factor = of_name(path)
+        return name_of(where.get(file, file), factor)
+
+    return Facts(scene.metres_per_unit, find, globe_of, pictures.mean_luminance)
 
 
 @dataclass

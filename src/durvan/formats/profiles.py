@@ -44,7 +44,7 @@ def read(file: Path | str) -> Profile:
     except OSError as problem:
         raise ProfileError(f"cannot be read: {problem.strerror}.", file=path) from problem
     try:
-        return parse(data)
+        return _Reader(data, path.parent).run()
     except ProfileError as problem:
         problem.file = str(path)
         raise
@@ -56,7 +56,9 @@ def parse(data: bytes) -> Profile:
 
 
 class _Reader:
-    def __init__(self, data: bytes) -> None:
+    def __init__(self, data: bytes, folder: Path | None = None) -> None:
+        self.folder = folder
+        self.lamp_stays = False
         try:
             text = data.decode("utf-8-sig")
         except UnicodeDecodeError:
@@ -140,9 +142,31 @@ class _Reader:
         if word == "NONE":
             return ()
         if word != "INCLUDE":
-            self.notes.append(f"its tilt stands in another file, {how[:80]!r}, and is not read")
+            return self._tilt_beside(how)
+        return self._tilt_pairs()
+
+    def _tilt_beside(self, how: str) -> tuple[tuple[float, float], ...]:
+        """The tilt from a file beside this one, which holds what else would stand here."""
+        place = self.folder / Path(how.replace("\\", "/")).name if self.folder is not None else None
+        reason = "nobody knows where" if place is None else why_not(place, 1_000_000)
+        if place is None or reason:
+            self.notes.append(
+                f"its tilt stands in another file, {how[:80]!r}, that is not read ({reason}); it counts as none"
+            )
             return ()
-        _, pairs = self._take(2, "the kind of tilt and the number of its pairs")
+        beside = _Reader(place.read_bytes())
+        try:
+            beside._read_numbers(0)
+            pairs = beside._tilt_pairs()
+        except ProfileError as problem:
+            self.notes.append(f"its tilt in {how[:80]!r} {problem.what[:200]} It counts as none.")
+            return ()
+        self.lamp_stays = beside.lamp_stays
+        return pairs
+
+    def _tilt_pairs(self) -> tuple[tuple[float, float], ...]:
+        lies, pairs = self._take(2, "the kind of tilt and the number of its pairs")
+        self.lamp_stays = bool(lies == 2.0)  # 1 and 3 are lamps that tilt with their luminaire
         count = self._count(pairs, "the number of pairs of the tilt", 1000)
         angles, factors = self._take(count, "the angles of the tilt"), self._take(count, "the factors of the tilt")
         self._ascending(angles, "the angles of the tilt")
@@ -195,7 +219,7 @@ class _Reader:
                 self.notes.append("its lamps are said to give 0 lumens; the intensities stand by themselves")
         profile = Profile(
             vertical, horizontal, np.maximum(table * factor, 0.0), _KINDS[int(kind)], lumens, watts,
-            (width * size, length * size, height * size), tilt,
+            (width * size, length * size, height * size), tilt, self.lamp_stays,
         )  # fmt: skip
         if not profile.candela.any():
             self.notes.append("every intensity is 0, so it gives no light")
@@ -250,7 +274,13 @@ def text_of(profile: Profile) -> str:
     lines = ["IESNA:LM-63-2002", *(f"[{name}] {said}"[:250] for name, said in _keywords(profile))]
     if profile.tilt:
         angles, factors = zip(*profile.tilt, strict=True)
-        lines += ["TILT=INCLUDE", "1", str(len(profile.tilt)), *_rows(angles), *_rows(factors)]
+        lines += [
+            "TILT=INCLUDE",
+            "2" if profile.lamp_stays else "1",
+            str(len(profile.tilt)),
+            *_rows(angles),
+            *_rows(factors),
+        ]
     else:
         lines.append("TILT=NONE")
     lines.append(f"1 {lumens} 1 {len(profile.vertical)} {len(profile.horizontal)} {kind} 2 {width} {length} {height}")

@@ -16,7 +16,7 @@ from types import CodeType
 from typing import Any
 
 from durvan.errors import FormulaError
-from durvan.optics import colour, fresnel, photometry, sun
+from durvan.optics import colour, fresnel, photometry, profile, sun
 from durvan.optics.frame import frame_width
 
 
@@ -131,6 +131,7 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "mean_dielectric": fresnel.mean_dielectric,
     "mean_schlick": fresnel.mean_schlick,
     "frame_width": frame_width,
+    "scaled_profile": profile.name_of,
     "cone_flux_factor": photometry.cone_flux_factor,
     "flip_green": flip_green,
     "with_alpha": _with_alpha,

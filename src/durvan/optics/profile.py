@@ -21,7 +21,8 @@ class Profile:
     """Measured intensities: `candela` [planes, angles] over `vertical` and `horizontal` angles in degrees, ascending.
 
     `kind` is "A", "B" or "C". `lumens` are those of all lamps, 0 where the photometry is absolute. `size` is the opening:
-    width, length and height in metres; below 0 where it is round. `tilt` are pairs of degrees and factors.
+    width, length and height in metres; below 0 where it is round. `tilt` are pairs of degrees and factors; `lamp_stays` says
+    that the lamp lies level however the luminaire is tilted, so that they do not count.
     """
 
     vertical: Floats
@@ -32,6 +33,7 @@ class Profile:
     watts: float = 0.0
     size: tuple[float, float, float] = (0.0, 0.0, 0.0)
     tilt: tuple[tuple[float, float], ...] = ()
+    lamp_stays: bool = False
     keywords: tuple[tuple[str, str], ...] = ()
     notes: tuple[str, ...] = field(default=(), compare=False)
 
@@ -39,23 +41,24 @@ class Profile:
         """The same with every intensity, and the lumens of the lamps, times a factor."""
         return replace(self, candela=self.candela * factor, lumens=self.lumens * factor)
 
+
+@dataclass(frozen=True)
+class Globe:
+    """A profile all the way round, as type C: `candela` [planes, angles] over γ from 0 to 180 and C from 0 to 360 degrees,
+    both ends included, straight between them. `tilt` are what a lamp gives that is tilted: pairs of degrees and factors.
+    """
+
+    gamma: Floats
+    plane: Floats
+    candela: Floats
+    tilt: tuple[tuple[float, float], ...] = ()
+
     def tilt_factor(self, degrees: float) -> float:
         """What a lamp that is tilted gives of what it was measured with, straight between the pairs; 1 without any."""
         if not self.tilt:
             return 1.0
         angles, factors = zip(*self.tilt, strict=True)
         return float(np.interp(degrees, angles, factors))
-
-
-@dataclass(frozen=True)
-class Globe:
-    """A profile all the way round, as type C: `candela` [planes, angles] over γ from 0 to 180 and C from 0 to 360 degrees,
-    both ends included, straight between them.
-    """
-
-    gamma: Floats
-    plane: Floats
-    candela: Floats
 
     def __call__(self, x: Floats | float, y: Floats | float, z: Floats | float) -> Floats:
         """Candela in directions in the light's axes (any length, any leading shape)."""
@@ -104,9 +107,10 @@ def _between(edges: Floats, value: Floats) -> tuple[NDArray[np.int64], Floats]:
 
 def whole(profile: Profile) -> Globe:
     """A profile all the way round: symmetries unfolded, what was not measured dark, other types turned into C."""
+    tilt = () if profile.lamp_stays else profile.tilt
     if profile.kind == "C":
         plane, candela = _unfolded(profile.horizontal, profile.candela)
-        return _thinned(Globe(*_filled(profile.vertical, plane, candela)))
+        return replace(_thinned(Globe(*_filled(profile.vertical, plane, candela))), tilt=tilt)
     gamma = np.linspace(0.0, 180.0, 721)
     plane = np.linspace(0.0, 360.0, 361)
     g, c = np.radians(gamma)[None, :], np.radians(plane)[:, None]
@@ -115,7 +119,7 @@ def whole(profile: Profile) -> Globe:
         up, right = np.arcsin(np.clip(y, -1.0, 1.0)), np.arctan2(x, z)
     else:  # latitude is horizontal
         up, right = np.arctan2(y, z), np.arcsin(np.clip(x, -1.0, 1.0))
-    return Globe(gamma, plane, _of_sides(profile, np.degrees(up), np.degrees(right)))
+    return Globe(gamma, plane, _of_sides(profile, np.degrees(up), np.degrees(right)), tilt)
 
 
 def _of_sides(profile: Profile, up: Floats, right: Floats) -> Floats:
@@ -199,7 +203,31 @@ def turned(globe: Globe, degrees: float) -> Globe:
     """A globe turned about the light's axis, from +X towards +Y."""
     if globe.even or degrees % 360.0 == 0.0:
         return globe
-    return Globe(globe.gamma, *_closed((globe.plane[:-1] + degrees) % 360.0, globe.candela[:-1]))
+    return Globe(globe.gamma, *_closed((globe.plane[:-1] + degrees) % 360.0, globe.candela[:-1]), globe.tilt)
+
+
+NAME = "scaled-profile:"
+
+
+def name_of(file: str, factor: float) -> str:
+    """A path that stands for a file's profile times a factor, until it is written; the file itself where that is 1.
+
+    >>> name_of("lamps/dish.ies", 0.25)
+    'scaled-profile:0.25:lamps/dish.ies'
+    """
+    return file if not file or abs(factor - 1.0) < 1e-9 or factor <= 0.0 else f"{NAME}{factor:.9g}:{file}"
+
+
+def of_name(name: str) -> tuple[str, float]:
+    """The file that a path stands for, and the factor on it.
+
+    >>> of_name("scaled-profile:0.25:lamps/dish.ies"), of_name("dish.ies")
+    (('lamps/dish.ies', 0.25), ('dish.ies', 1.0))
+    """
+    if not name.startswith(NAME):
+        return name, 1.0
+    factor, _, file = name.removeprefix(NAME).partition(":")
+    return file, float(factor)
 
 
 def curve(profile: Profile, plane: float = 0.0) -> tuple[Floats, Floats]:

@@ -93,7 +93,7 @@ class Written:
     """A whole file: its things by path, parents before children.
 
     It stands over the file `over` (as the new one names it); with `replaced` it holds that file's contents itself.
-    `pictures` are those that are made for it: names of files beside it, and what they are. `metadata` is the source's, `told` what is said of how it was made. `up_axis` is "Y" or "Z".
+    `made` are files that are made for it: their names beside it, and what they are. `metadata` is the source's, `told` what is said of how it was made. `up_axis` is "Y" or "Z".
     """
 
     things: dict[str, WrittenThing] = field(default_factory=dict)
@@ -101,7 +101,7 @@ class Written:
     replaced: Replaced | None = None
     metadata: Mapping[str, Value] = field(default_factory=dict)
     told: Mapping[str, str] = field(default_factory=dict)
-    pictures: dict[str, str] = field(default_factory=dict)
+    made: dict[str, str] = field(default_factory=dict)
     up_axis: str = "Y"
 
     def thing(self, path: str, form: Form, word: str = "") -> WrittenThing:

@@ -2,12 +2,21 @@
 
 from __future__ import annotations
 
-from durvan.dialects.look import Inputs, Lobe, Surface
+from durvan.dialects.look import Inputs, Lamp, Lobe, Surface
 from durvan.dialects.shared import usd_looks
+from durvan.dialects.shared.looks import measured
 from durvan.graph.expression import Field
 from durvan.optics.lobes import layout
 
-light, camera, settings = usd_looks.light, usd_looks.camera, usd_looks.settings
+camera, settings = usd_looks.camera, usd_looks.settings
+
+
+def light(kind: str, get: Inputs) -> Lamp | None:
+    """A beacon shines as its profile was measured; other lights are USD's."""
+    if kind != "tern.beacon":
+        return usd_looks.light(kind, get)
+    tint = get.numbers("tint")
+    return measured(get, get.word("file"), 0.0, 0.0, (tint[0], tint[1], tint[2]))
 
 
 def surface(kind: str, get: Inputs) -> Surface:

@@ -16,8 +16,9 @@ from durvan.crossing.translation.plan import Plan
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError, SceneFileError
 from durvan.files.facts import checksum
-from durvan.formats import pictures
+from durvan.formats import pictures, profiles
 from durvan.formats.table import format_of, writer
+from durvan.optics import profile
 from durvan.progress import Report, Step, silent
 from durvan.replacing import replacing
 from durvan.scene.model import Kind
@@ -53,18 +54,24 @@ def carry(plan: Plan, registry: Registry, out: Path, report: Report = silent) ->
         report(Step("Finishing"))
         meant.release()
         digest = checksum(str(temporary))
-        for name, made in meant.pictures.items():
-            _put_picture(out.absolute().parent / name, made)
+        for name, made in meant.made.items():
+            _put_made(out.absolute().parent / name, made)
     return Carried(out, len(plan.translations), checked, digest)
 
 
-def _put_picture(file: Path, made: str) -> None:
-    """Write a picture that was made for the target, unless it lies there already. Raises SceneFileError."""
+def _put_made(file: Path, made: str) -> None:
+    """Write a sky or a profile that was made for the target, unless it lies there already. Raises SceneFileError, and ProfileError
+    where the profile that is to be scaled cannot be read any more.
+    """
     if file.is_file():
         return
-    found = pictures.pixels(made, 1.0)
-    assert found is not None  # only names that stand for one are put there
     try:
+        if made.startswith(profile.NAME):
+            source, factor = profile.of_name(made)
+            profiles.write(profiles.read(source).scaled(factor), file)
+            return
+        found = pictures.pixels(made, 1.0)
+        assert found is not None  # only names that stand for one are put there
         pictures.save(file, found[..., :3], depth="float")
     except OSError as problem:
         raise SceneFileError(f"cannot be written: {problem}.", file=file) from problem

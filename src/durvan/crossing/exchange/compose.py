@@ -13,7 +13,7 @@ from durvan.crossing.translation.plan import Plan
 from durvan.crossing.translation.result import Translation
 from durvan.dialects.registry import Registry
 from durvan.files.paths import understand
-from durvan.optics import sky
+from durvan.optics import profile, sky
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Graph, Node, Value
 from durvan.scene.model import FileState, Kind, OutsideFile, Scene, Thing
@@ -224,15 +224,28 @@ class Composer:
         return self.out.thing(f"/{name}", Form.SCENE, prim_type)
 
     def _asset(self, written: str) -> str:
-        """A path that leads from the new file to where the source's path leads; a sky that is made gets a file beside it."""
+        """A path that leads from the new file to where the source's path leads; a sky or a profile that is made gets a file
+        beside it.
+        """
         if written.startswith(sky.NAME):
-            name = f"{self.stem}_{hashlib.sha256(written.encode()).hexdigest()[:8]}_sky.exr"
-            self.out.pictures[name] = written
-            return f"./{name}"
+            return self._made(written, "_sky.exr")
+        if written.startswith(profile.NAME):
+            path, factor = profile.of_name(written)
+            file = self.files.get(path)
+            place = (
+                file.first if file is not None and file.first else str(Path(self.scene.file).absolute().parent / path)
+            )
+            return self._made(profile.name_of(place, factor), ".ies")
         known = self.assets.get(written)
         if known is None:
             known = self.assets[written] = self._asset_path(written)
         return known
+
+    def _made(self, what: str, ending: str) -> str:
+        """The path of a file that is made for the target; the same thing has the same one."""
+        name = f"{self.stem}_{hashlib.sha256(what.encode()).hexdigest()[:8]}{ending}"
+        self.out.made[name] = what
+        return f"./{name}"
 
     def _asset_path(self, written: str) -> str:
         written = written.replace("\n", "").replace("\r", "")

@@ -56,10 +56,10 @@ def test_every_cause_is_named_and_nothing_else(measured: Session) -> None:
     assert named(measured) == {
         ("near-clip", "SlipCamera"), ("camera-outside", "SlipCamera"), ("environment-twice", "ForgottenDome"),
         ("hidden-emitter", "LanternGhost"), ("unlit-flame", "CandleFlame"), ("light-list", "HullLight"), ("budget", "HullLight"),
-        ("exposure-moved", "SlipCamera"), ("exposure-moved", "BenchCamera"), ("burnt-in", "Settings"), ("setup-light", "setup_fill"),
+        ("exposure-moved", "SlipCamera"), ("exposure-moved", "BenchCamera"), ("burnt-in", "Settings"), ("setup-light", "setup_fill"), ("portal", "GatePortal"),
     }  # fmt: skip
     others = {(f.code, f.thing.rpartition("/")[2]) for f in measured.findings}
-    assert {("north", "Noon"), ("portal", "GatePortal")} <= others
+    assert ("north", "Noon") in others
     assert "kelvin" not in {code for code, _ in others}  # Pellune knows temperatures
 
 

@@ -86,6 +86,36 @@ def cannot(view: View, thing: Thing) -> Iterator[Finding]:
         )
 
 
+def portals(view: View) -> Iterator[Finding]:
+    """A portal that the target does not need, with what it would have done."""
+    report = view.balance
+    openings = {one.path: one for one in report.openings} if report is not None else {}
+    for thing in view.carried:
+        translation = view.translation(thing)
+        if thing.kind is not Kind.LIGHT or not any(why.told_by == "portal" for _, why in translation.unsaid):
+            continue
+        done = openings.get(thing.id)
+        evidence: tuple[tuple[str, str], ...] = ()
+        if done is not None and done.share > 0.0:
+            evidence = (
+                ("of the surroundings' light", f"{100.0 * done.share:.0f} % at {done.probe}"),
+                ("ways that find it unguided", f"{100.0 * done.found:.2g} %"),
+            )
+            would = f"{100.0 * done.share:.0f} % of the surroundings' light at {done.probe} comes through it"
+        else:
+            would = (
+                "no light that a probe gets from the surroundings comes through it"
+                if done is not None
+                else "it guides the surroundings' light"
+            )
+        leave = Remedy("Leave it out", "Leave all {count} out", LeaveOut(thing=thing.id))
+        yield Finding(
+            "portal", Level.NOTE, "A portal that is no longer needed",
+            f"{thing.name}: {would}; {view.target.title} finds it by itself", "nothing changes but the noise", thing.id, "", "Light",
+            evidence, (leave,),
+        )  # fmt: skip
+
+
 def temperature(view: View, thing: Thing) -> Iterator[Finding]:
     """A temperature that the target does not know."""
     if thing.kind is not Kind.LIGHT or view.target.identity.abilities.get("kelvin", True):

@@ -61,6 +61,7 @@ RULES: tuple[Rule, ...] = (
     Rule(("kelvin",), "Light", Need.TRANSLATIONS, lights.temperature),
     Rule(cameras.EXPOSURE_CODES, "Light", Need.TRANSLATIONS, cameras.exposure),
     Rule(("light-list", "shadowless", "decay"), "Light", Need.TRANSLATIONS, lights.cannot),
+    Rule(("portal",), "Light", Need.SCOPE | Need.TRANSLATIONS | Need.LIGHT, of_scene=lights.portals),
     Rule(("budget",), "Light", Need.LIGHT, of_scene=lights.unbalanced),
     Rule(("near-clip", "camera-outside"), "Light", Need.SCOPE | Need.TRANSLATIONS | Need.LIGHT, of_scene=cameras.clipping),
     Rule(("environment-twice",), "Light", Need.SCOPE | Need.TRANSLATIONS, of_scene=lights.environment_twice),

@@ -6,6 +6,7 @@ import hashlib
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from durvan.crossing.light.report import Portal
 from durvan.crossing.translation.lighting import Handling
 from durvan.crossing.translation.plan import Plan
 from durvan.crossing.translation.result import Translation, in_target
@@ -29,6 +30,7 @@ class Wanted:
     grid: bool = True
     key: str = ""
     unseen: tuple[str, ...] = ()
+    portals: tuple[Portal, ...] = ()
 
 
 def stops_of(plan: Plan) -> dict[str, Handling]:
@@ -70,7 +72,20 @@ def wanted(
     source = [meant.get(thing.id, thing) for thing in plan.scene.own]
     target = untrimmed(plan, known)
     key = key_of(f"{camera} {plan.choices.unseen}", (source, target), registry)
-    return Wanted(camera, source, target, picked, grid, key, plan.choices.unseen)
+    return Wanted(camera, source, target, picked, grid, key, plan.choices.unseen, portals_of(plan))
+
+
+def portals_of(plan: Plan) -> tuple[Portal, ...]:
+    """The portals of a plan's source that the target does not need, where they stand."""
+    out = []
+    for thing in plan.scene.of(Kind.LIGHT):
+        one = plan.translations.get(thing.id)
+        if one is None or len(thing.stands) != 16 or not any(why.told_by == "portal" for _, why in one.unsaid):
+            continue
+        width, height = one.common.get("width", 1.0), one.common.get("height", 1.0)
+        if isinstance(width, float | int) and isinstance(height, float | int):
+            out.append(Portal(thing.id, thing.stands, float(width), float(height)))
+    return tuple(out)
 
 
 def key_of(camera: str, sides: Iterable[Iterable[Thing]], registry: Registry) -> str:

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from durvan.crossing.light.asking import Wanted
 from durvan.crossing.light.ladder import Ladder, Side
+from durvan.crossing.light.portals import openings
 from durvan.crossing.light.report import LightReport, Part
 from durvan.crossing.light.sights import Sides, emitters, sight
 from durvan.crossing.translation.lighting import ENVIRONMENT, GLOW, category
@@ -55,6 +56,7 @@ def measure(
     return LightReport(
         wanted.key, tuple(probes), parts, ladder, wanted.camera, {}, tuple(notes), sight(sides, up_axis),
         emitters(sides.source), tuple(path for one in emitters(sides.target) for path in one.objects),
+        openings(sides.source, probes, wanted.portals),
     )  # fmt: skip
 
 

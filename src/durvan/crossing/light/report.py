@@ -71,6 +71,28 @@ class Sight:
 
 
 @dataclass(frozen=True)
+class Portal:
+    """An opening that guides the surroundings' light: where it stands (a world matrix, metres) and its size in metres."""
+
+    path: str
+    place: tuple[float, ...]
+    width: float
+    height: float
+
+
+@dataclass(frozen=True)
+class Opening:
+    """What a portal would have done at the probe where it does most: the part of the surroundings' light that comes through it, and
+    the part of all ways from there that find it unguided.
+    """
+
+    path: str
+    probe: str = ""
+    share: float = 0.0
+    found: float = 0.0
+
+
+@dataclass(frozen=True)
 class Emitter:
     """What glows of one material in the source: its middle, axes (rows) and half sizes in metres, area in m², luminance in nit as
     linear Rec.709, how solid it is to the eye, and the objects it is on.
@@ -90,7 +112,7 @@ class Emitter:
 class LightReport:
     """The light of a crossing at some probes, and the way from there to the picture on both sides. `key` says what was measured;
     `stops` are the trims by path, which are multiplied in; `notes` are what could not be taken into account; `glowing` are
-    the objects that light by their glow in the target.
+    the objects that light by their glow in the target, `openings` what portals would have done that the target does not need.
     """
 
     key: str
@@ -103,6 +125,7 @@ class LightReport:
     sight: Sight = Sight()
     emitters: tuple[Emitter, ...] = ()
     glowing: tuple[str, ...] = ()
+    openings: tuple[Opening, ...] = ()
 
     def trimmed(self, stops: Mapping[str, Handling]) -> LightReport:
         """The same light with other trims."""

@@ -18,6 +18,7 @@ from durvan.optics.lobes import layout
 Floats = NDArray[np.float64]
 _VIEW = (64, 36)
 _ROUND = 96  # directions that are looked into about the subject
+_TURN = 1.0  # degrees by which a box is turned to where it is tightest
 _CLOSED = 0.9  # of them that meet something, where it is shut in
 
 
@@ -88,18 +89,13 @@ def emitters(side: Staged) -> tuple[Emitter, ...]:
 
 def _emitter(side: Staged, path: str, rows: Floats, record: int) -> Emitter:
     area = rows[:, kw.AREA]
-    where = rows[:, kw.ORIGIN : kw.ORIGIN + 3]
-    low, high = where.min(axis=0), where.max(axis=0)
-    middle = (low + high) / 2.0
-    spread = where - middle
-    _, _, axes = np.linalg.svd(spread if len(spread) > 2 else np.eye(3), full_matrices=False)
-    half = np.abs(spread @ axes.T).max(axis=0) if len(spread) > 2 else (high - low) / 2.0
-    base = side.bases[record]
-    varies = bool(rows[0, kw.SIZE] == 1.0)
-    light = rows[0, kw.RADIANCE : kw.RADIANCE + 3] if not varies else side.glows.get(path, np.ones(3))
     triangles = rows[:, kw.TRIANGLE].astype(int)
     table = side.built.world.f4
     first = int(side.built.world.i4[kw.A_TRIANGLE])
+    middle, axes, half = _box(_corners(table, first, triangles))
+    base = side.bases[record]
+    varies = bool(rows[0, kw.SIZE] == 1.0)
+    light = rows[0, kw.RADIANCE : kw.RADIANCE + 3] if not varies else side.glows.get(path, np.ones(3))
     objects = {side.built.objects[int(table[first + t * kw.TRIANGLE_SIZE + kw.T_OBJECT])] for t in triangles[:2000]}
     x, y, z = middle.tolist()
     a, b, c = np.maximum(half, 1e-4).tolist()
@@ -115,3 +111,31 @@ def _emitter(side: Staged, path: str, rows: Floats, record: int) -> Emitter:
         float(base[layout.OPACITY]),
         tuple(sorted(objects)),
     )
+
+
+def _corners(table: NDArray[np.float32], first: int, triangles: NDArray[np.int64]) -> Floats:
+    """The corners of some triangles [3 n, 3]."""
+    places = first + triangles[:, None] * kw.TRIANGLE_SIZE
+    corner, one, two = (
+        table[places + start + np.arange(3)].astype(np.float64)
+        for start in (kw.T_CORNER, kw.T_CORNER + 3, kw.T_CORNER + 6)
+    )
+    return np.concatenate([corner, corner + one, corner + two])
+
+
+def _box(points: Floats) -> tuple[Floats, Floats, Floats]:
+    """The middle, axes (rows) and half sizes of a box about some points: by their spread, and turned about its thinnest axis to where
+    the others are tightest.
+    """
+    centre = points.mean(axis=0)
+    axes = np.linalg.svd(points - centre, full_matrices=False)[2]
+    turns = np.radians(np.arange(0.0, 90.0, _TURN))
+    flat = (points - centre) @ axes[:2].T
+    ways = np.stack([np.cos(turns), np.sin(turns)], axis=1)
+    across, along = flat @ ways.T, flat @ np.stack([-ways[:, 1], ways[:, 0]], axis=0)
+    best = int(np.argmin(np.ptp(across, axis=0) * np.ptp(along, axis=0)))
+    c, s = ways[best]
+    axes = np.stack([c * axes[0] + s * axes[1], c * axes[1] - s * axes[0], axes[2]])
+    placed = (points - centre) @ axes.T
+    low, high = placed.min(axis=0), placed.max(axis=0)
+    return centre + (low + high) / 2.0 @ axes, axes, (high - low) / 2.0

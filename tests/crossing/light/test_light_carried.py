@@ -174,7 +174,7 @@ def test_trims_scale_the_target_and_say_so(session: Session, packs: Registry) ->
     row = next(row for row in session.plan.translations["/Panel"].rows if row.parameter == "gain")
     assert row.by == "hand" and "+1.50 stops" in row.reason and row.fate is Fate.FITTED
     assert stops_of(session.plan)["/Panel"].stops == 1.5
-    bare = {t.id: t for t in untrimmed(session.plan)}
+    bare = {t.id: t for t in untrimmed(session.plan, packs)}
     again = lamps(session.scene, bare.values(), packs)
     assert again["/Panel"][0].radiance == pytest.approx(before["/Panel"][0].radiance)
     session.undo()

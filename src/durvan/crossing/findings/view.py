@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from enum import Flag, auto
 from functools import cached_property
 
-from durvan.crossing.light.asking import stops_of, wanted
+from durvan.crossing.light.asking import Known, stops_of, wanted
 from durvan.crossing.light.report import LightReport
 from durvan.crossing.looks.keys import LookKey, look_key
 from durvan.crossing.outside.uses import PictureUse
@@ -45,6 +45,7 @@ class View:
     light: LightReport | None = None
     light_limit: float = 0.5
     _keys: dict[str, tuple[Translation, LookKey]] = field(default_factory=dict, compare=False)
+    _light: Known = field(default_factory=Known, compare=False)
 
     @property
     def scene(self) -> Scene:
@@ -115,7 +116,7 @@ class View:
         if self.light is None:
             return None
         camera = self.light.camera
-        now = wanted(self.plan, self.registry, camera)
+        now = wanted(self.plan, self.registry, camera, known=self._light)
         return self.light.trimmed(stops_of(self.plan)) if now.key == self.light.key else None
 
     def kept_on(self, thing: Thing, parameter: str) -> bool:
@@ -130,6 +131,7 @@ class View:
             self.__dict__["oddities"] = before.oddities
         if before.scene is self.scene:
             self._keys.update(before._keys)
+            self._light.learn(before._light)
             for name in ("written", "used_by"):
                 if name in before.__dict__:
                     self.__dict__[name] = before.__dict__[name]

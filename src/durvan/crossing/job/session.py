@@ -30,6 +30,7 @@ from durvan.crossing.exchange.carry import Carried, carry
 from durvan.crossing.exchange.intake import open_scene
 from durvan.crossing.findings import Finding, Findings, Group, Level, Remedy
 from durvan.crossing.job.outcome import Evidence, Outcome, work_out
+from durvan.crossing.light.asking import Known as KnownLight
 from durvan.crossing.light.asking import Wanted, stops_of, wanted
 from durvan.crossing.light.match import match
 from durvan.crossing.light.report import LightReport
@@ -39,7 +40,6 @@ from durvan.crossing.outside.uses import PictureUse
 from durvan.crossing.translation.choices import Note, SettingsSet
 from durvan.crossing.translation.plan import Plan
 from durvan.crossing.translation.quick import quick
-from durvan.crossing.translation.result import Translation
 from durvan.dialects.registry import Registry
 from durvan.errors import CrossingFileError, MisuseError
 from durvan.files import carried
@@ -86,7 +86,7 @@ class Session:
     shelf: Shelf = field(default_factory=Shelf)
     revision: int = 0
     _saved: Document | None = None
-    _untrimmed: dict[str, tuple[Translation, Thing]] = field(default_factory=dict)
+    _known: KnownLight = field(default_factory=KnownLight)
     _trimmed: tuple[LightReport, Plan, LightReport] | None = None  # what was measured, by which plan, with its trims
     _open: tuple[tuple[Accepted, ...], Findings, Findings] | None = None
 
@@ -264,7 +264,7 @@ class Session:
     def light_wanted(self, grid: bool = True) -> Wanted:
         """What has to be measured to know the light as it stands now."""
         picked = tuple(Probe(one.name, one.place, one.normal) for one in self.document.probes)
-        return wanted(self.plan, self.registry, self.camera, picked, grid, self._untrimmed)
+        return wanted(self.plan, self.registry, self.camera, picked, grid, self._known)
 
     def lit(self, report: LightReport) -> None:
         """Take in what the lights give; `renew` raises what findings there are of it."""

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from durvan.crossing.light.report import Portal
 from durvan.crossing.translation.lighting import Handling
 from durvan.crossing.translation.plan import Plan
-from durvan.crossing.translation.result import Translation, in_target
+from durvan.crossing.translation.result import Inputs, Translation, in_target
 from durvan.crossing.translation.translate import made
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
@@ -42,37 +42,80 @@ def stops_of(plan: Plan) -> dict[str, Handling]:
     }
 
 
-def untrimmed(plan: Plan, known: dict[str, tuple[Translation, Thing]] | None = None) -> list[Thing]:
-    """The target's things without trims and with every light on; colours that are forced stay. `known` is kept by who asks,
-    so that nothing is worked out twice.
+@dataclass(frozen=True)
+class Untrimmed:
+    """A thing of the target without trims, what it came from, and what it tells of its light."""
+
+    inputs: Inputs | None
+    thing: Thing
+    told: str
+
+
+class Known:
+    """What was worked out for former questions, so that of many lights only those are looked at again that are other than before.
+    Kept by who asks.
     """
-    out = []
-    kept = known if known is not None else {}
-    for name, one in plan.translations.items():
-        thing = plan.scene.things[name]
-        done = one.inputs.light if one.inputs is not None else None
-        if one.inputs is None or done is None or (done.stops == 0.0 and done.sky == 0.0 and not done.off):
-            out.append(in_target(thing, one))
-            continue
-        inputs = replace(one.inputs, light=replace(done, stops=0.0, sky=0.0, off=False))
-        before = kept.get(name)
-        if before is None or before[0].inputs is None or not before[0].inputs.same(inputs):
-            bare = made(inputs)
-            before = kept[name] = bare, in_target(thing, bare)
-        out.append(before[1])
-    return out
+
+    def __init__(self) -> None:
+        self.target: dict[str, tuple[Translation, Untrimmed]] = {}
+        self.source: dict[str, tuple[Thing, str]] = {}
+
+    def learn(self, other: Known) -> None:
+        """Take over what another one knows."""
+        self.target.update(other.target)
+        self.source.update(other.source)
+
+    def of_target(self, name: str, one: Translation, plan: Plan, registry: Registry) -> Untrimmed:
+        """A thing of the target without trims and with its light on; a colour that is forced stays."""
+        before = self.target.get(name)
+        if before is not None and before[0] is one:
+            return before[1]
+        found = _untrimmed(plan.scene.things[name], one, before[1] if before is not None else None, registry)
+        self.target[name] = one, found
+        return found
+
+    def of_source(self, thing: Thing, registry: Registry) -> str:
+        """What a thing of the source tells of its light."""
+        before = self.source.get(thing.id)
+        if before is None or before[0] is not thing:
+            before = self.source[thing.id] = thing, _told(thing, registry)
+        return before[1]
+
+
+def _untrimmed(thing: Thing, one: Translation, before: Untrimmed | None, registry: Registry) -> Untrimmed:
+    done = one.inputs.light if one.inputs is not None else None
+    if one.inputs is None or done is None or (done.stops == 0.0 and done.sky == 0.0 and not done.off):
+        found = in_target(thing, one)
+        return Untrimmed(one.inputs, found, _told(found, registry))
+    inputs = replace(one.inputs, light=replace(done, stops=0.0, sky=0.0, off=False))
+    if before is not None and before.inputs is not None and before.inputs.same(inputs):
+        return before
+    found = in_target(thing, made(inputs))
+    return Untrimmed(inputs, found, _told(found, registry))
+
+
+def untrimmed(plan: Plan, registry: Registry) -> list[Thing]:
+    """The target's things without trims and with every light on."""
+    known = Known()
+    return [known.of_target(name, one, plan, registry).thing for name, one in plan.translations.items()]
 
 
 def wanted(
     plan: Plan, registry: Registry, camera: str, picked: tuple[Probe, ...] = (), grid: bool = True,
-    known: dict[str, tuple[Translation, Thing]] | None = None,
+    known: Known | None = None,
 ) -> Wanted:  # fmt: skip
     """What is to be measured of a plan, seen by a camera."""
+    known = known or Known()
     meant = {thing.id: thing for thing in plan.corrected}
     source = [meant.get(thing.id, thing) for thing in plan.scene.own]
-    target = untrimmed(plan, known)
-    key = key_of(f"{camera} {plan.choices.unseen}", (source, target), registry)
-    return Wanted(camera, source, target, picked, grid, key, plan.choices.unseen, portals_of(plan))
+    target = [known.of_target(name, one, plan, registry) for name, one in plan.translations.items()]
+    told = hashlib.sha256(f"{camera} {plan.choices.unseen}".encode())
+    for text in (*(known.of_source(thing, registry) for thing in source), *(one.told for one in target)):
+        told.update(text.encode())
+    key = told.hexdigest()[:24]
+    return Wanted(
+        camera, source, [one.thing for one in target], picked, grid, key, plan.choices.unseen, portals_of(plan)
+    )
 
 
 def portals_of(plan: Plan) -> tuple[Portal, ...]:
@@ -88,20 +131,17 @@ def portals_of(plan: Plan) -> tuple[Portal, ...]:
     return tuple(out)
 
 
-def key_of(camera: str, sides: Iterable[Iterable[Thing]], registry: Registry) -> str:
-    """What both sides are known by, as far as their light goes: lights, cameras, settings, and what glows."""
-    told = hashlib.sha256(camera.encode())
-    for things in sides:
-        for thing in things:
-            pack = registry.packs.get(thing.dialect)
-            for node in thing.graph.nodes.values():
-                values: Mapping[str, object] = dict(node.values)
-                if thing.kind is Kind.MATERIAL:
-                    values = _glowing(node.kind, values, pack)
-                    if not values:
-                        continue
-                told.update(f"{thing.id}|{node.kind}|{sorted(values.items(), key=str)}|{thing.place}\n".encode())
-    return told.hexdigest()[:24]
+def _told(thing: Thing, registry: Registry) -> str:
+    """What a thing is known by as far as light goes: lights, cameras, settings, and what glows."""
+    pack, out = registry.packs.get(thing.dialect), []
+    for node in thing.graph.nodes.values():
+        values: Mapping[str, object] = dict(node.values)
+        if thing.kind is Kind.MATERIAL:
+            values = _glowing(node.kind, values, pack)
+            if not values:
+                continue
+        out.append(f"{thing.id}|{node.kind}|{sorted(values.items(), key=str)}|{thing.place}\n")
+    return "".join(out)
 
 
 def _glowing(kind: str, values: Mapping[str, object], pack: Pack | None) -> dict[str, object]:

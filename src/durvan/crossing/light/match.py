@@ -101,13 +101,12 @@ def _left(report: LightReport, wanted: Collection[str]) -> list[Unmatched]:
     for p, probe in enumerate(report.probes):
         whole = report.sum_apart(p)
         if whole is not None and abs(whole) > _CLOSE:
-            worst = max(report.parts, key=lambda part: report.missing(part, p))
+            worst = report.order(p)[0]
             out.append(Unmatched("", probe.name, whole, _why(report, worst, p, wanted)))
-    for part in report.parts:
-        if all(report.lux(part, p, "target") <= DARK for p in range(len(report.probes))):
-            lost = max(range(len(report.probes)), key=lambda p: report.lux(part, p, "source"), default=-1)
-            if lost >= 0 and report.lux(part, lost, "source") > 0.01 * max(report.sum(lost, "source"), DARK):
-                out.append(Unmatched(part.path, report.probes[lost].name, -math.inf, "it gives nothing in the target"))
+    for part in report.silent():
+        lost = max(range(len(report.probes)), key=lambda p: report.lux(part, p, "source"))
+        if report.lux(part, lost, "source") > 0.01 * max(report.sum(lost, "source"), DARK):
+            out.append(Unmatched(part.path, report.probes[lost].name, -math.inf, "it gives nothing in the target"))
     return out
 
 

@@ -6,8 +6,8 @@ What was measured of the target is without trims; these are multiplied in, so th
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
 
 import numpy as np
@@ -21,6 +21,7 @@ from durvan.scene.probe import Probe
 Floats = NDArray[np.float64]
 DARK = 1e-6  # lux: what is less counts as none
 _WEIGHTS = np.array(REC709_LUMINANCE)
+_FAR = 4.0  # stops apart; more matters no more
 
 
 @dataclass(frozen=True)
@@ -109,6 +110,29 @@ class Emitter:
 
 
 @dataclass(frozen=True)
+class _Bare:
+    """What was measured, as tables: where each part stands (by its id), colours [parts, probes, 3] and lux [parts, probes] of both
+    sides, and the source's sums [probes, 3].
+    """
+
+    places: Mapping[int, int]
+    source: Floats
+    target: Floats
+    source_lux: Floats
+    target_lux: Floats
+    source_sum: Floats
+
+    @classmethod
+    def of(cls, parts: Sequence[Part], probes: int) -> _Bare:
+        """Those of some parts."""
+        nothing = np.zeros((0, probes, 3))
+        source = np.stack([part.source for part in parts]) if parts else nothing
+        target = np.stack([part.target for part in parts]) if parts else nothing
+        places = {id(part): place for place, part in enumerate(parts)}
+        return cls(places, source, target, source @ _WEIGHTS, target @ _WEIGHTS, source.sum(axis=0))
+
+
+@dataclass(frozen=True)
 class LightReport:
     """The light of a crossing at some probes, and the way from there to the picture on both sides. `key` says what was measured;
     `stops` are the trims by path, which are multiplied in; `notes` are what could not be taken into account; `glowing` are
@@ -127,9 +151,15 @@ class LightReport:
     glowing: tuple[str, ...] = ()
     openings: tuple[Opening, ...] = ()
 
+    def __getstate__(self) -> dict[str, object]:
+        """Only what it holds travels: tables are by the ids of its parts, which are others elsewhere."""
+        return {one.name: getattr(self, one.name) for one in fields(self)}
+
     def trimmed(self, stops: Mapping[str, Handling]) -> LightReport:
         """The same light with other trims."""
-        return replace(self, stops=stops)
+        made = replace(self, stops=stops)
+        made.__dict__["_bare"] = self._bare  # what was measured is the same, however it is trimmed
+        return made
 
     def factor(self, part: Part) -> float:
         """What trims make of a part of the target."""
@@ -137,39 +167,61 @@ class LightReport:
         return 1.0 if done is None else done.factor(part.part)
 
     @cached_property
-    def _places(self) -> dict[int, int]:
-        """Where each part stands among all; looked up for every number that is shown."""
-        return {id(part): place for place, part in enumerate(self.parts)}
+    def _bare(self) -> _Bare:
+        return _Bare.of(self.parts, len(self.probes))
 
     @cached_property
     def _colours(self) -> dict[str, Floats]:
         """What each part puts on each probe, by side: [parts, probes, 3], lux as linear Rec.709, with trims."""
-        if not self.parts:
-            nothing = np.zeros((0, len(self.probes), 3))
-            return {"source": nothing, "target": nothing}
-        factors = np.array([self.factor(part) for part in self.parts])
-        return {
-            "source": np.stack([part.source for part in self.parts]),
-            "target": factors[:, None, None] * np.stack([part.target for part in self.parts]),
-        }
+        return {"source": self._bare.source, "target": self._factors[:, None, None] * self._bare.target}
 
     @cached_property
-    def _lux(self) -> dict[str, list[list[float]]]:
-        """The same in lux, as plain numbers: by side, part and probe."""
-        return {side: (found @ _WEIGHTS).tolist() for side, found in self._colours.items()}
+    def _factors(self) -> Floats:
+        """What trims make of each part of the target [parts]."""
+        return np.array([self.factor(part) for part in self.parts]) if self.stops else np.ones(len(self.parts))
+
+    @cached_property
+    def _lux(self) -> dict[str, Floats]:
+        """The same in lux [parts, probes]."""
+        return {"source": self._bare.source_lux, "target": self._factors[:, None] * self._bare.target_lux}
 
     @cached_property
     def _sums(self) -> dict[str, Floats]:
         """All light on each probe, by side: [probes, 3]."""
-        return {side: found.sum(axis=0) for side, found in self._colours.items()}
+        target = np.tensordot(self._factors, self._bare.target, axes=1)
+        return {"source": self._bare.source_sum, "target": target}
 
     @cached_property
     def _wholes(self) -> dict[str, list[float]]:
         return {side: (found @ _WEIGHTS).tolist() for side, found in self._sums.items()}
 
+    def order(self, probe: int) -> list[Part]:
+        """The lights, those first whose difference at a probe matters most, and of equal ones those that give most."""
+        lux = {side: found[:, probe] for side, found in self._lux.items()}
+        share = np.zeros(len(self.parts))
+        for side, found in lux.items():
+            whole = self.sum(probe, side)
+            if whole > DARK:
+                share = np.maximum(share, found / whole)
+        lit = {side: found > DARK for side, found in lux.items()}
+        with np.errstate(divide="ignore", invalid="ignore"):
+            apart = np.abs(np.log2(lux["target"] / lux["source"]))
+        apart = np.where(
+            lit["source"] & lit["target"], np.minimum(apart, _FAR), np.where(lit["source"] | lit["target"], _FAR, 0.0)
+        )
+        missing = np.round(apart * share, 3)
+        return [self.parts[place] for place in np.lexsort((-share, -missing))]
+
+    def silent(self) -> list[Part]:
+        """The lights that reach a probe in the source, and none in the target."""
+        if not self.probes:
+            return []
+        lost = (self._lux["target"] <= DARK).all(axis=1) & (self._lux["source"] > DARK).any(axis=1)
+        return [self.parts[place] for place in np.flatnonzero(lost)]
+
     def lux(self, part: Part, probe: int, side: str) -> float:
         """What a light puts on a probe on one side ("source" or "target", with its trims), in lux."""
-        return self._lux[side][self._places[id(part)]][probe]
+        return float(self._lux[side][self._bare.places[id(part)], probe])
 
     def colour(self, probe: int, side: str) -> Floats:
         """All light on a probe, in lux as linear Rec.709 [3]."""
@@ -178,7 +230,7 @@ class LightReport:
 
     def strongest(self, probe: int) -> float:
         """What the strongest light puts on a probe, on either side, in lux."""
-        return max((row[probe] for side in self._lux.values() for row in side), default=0.0)
+        return max((float(found[:, probe].max()) for found in self._lux.values() if len(found)), default=0.0)
 
     def sum(self, probe: int, side: str) -> float:
         """All light on a probe in lux."""
@@ -202,9 +254,12 @@ class LightReport:
 
     def key_to_fill(self, probe: int, side: str) -> float | None:
         """The strongest light against all others together, as a ratio; None where there is only one, or none."""
-        every = sorted((row[probe] for row in self._lux[side]), reverse=True)
-        fill = sum(every[1:])
-        return (every[0] + fill) / fill if every and fill > DARK else None
+        every = self._lux[side][:, probe]
+        if not len(every):
+            return None
+        key = float(every.max())
+        fill = float(every.sum()) - key
+        return (key + fill) / fill if fill > DARK else None
 
     def temperature(self, probe: int, side: str) -> tuple[float, float] | None:
         """The colour of all light on a probe, as kelvin and Duv; None in the dark."""
@@ -213,7 +268,7 @@ class LightReport:
     def missing(self, part: Part, probe: int) -> float:
         """How much a difference matters: stops that a light is apart (at most 4), times its share."""
         apart = self.apart(part, probe)
-        return 0.0 if apart is None else min(abs(apart), 4.0) * self.share(part, probe)
+        return 0.0 if apart is None else min(abs(apart), _FAR) * self.share(part, probe)
 
 
 def stops_apart(source: float, target: float) -> float | None:

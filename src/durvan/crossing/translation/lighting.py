@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import cast
 
-from durvan.crossing.translation.choices import Choices
+from durvan.crossing.translation.choices import Choices, Tinting
 from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.rows import By, Row
 from durvan.dialects.pack import Pack
@@ -81,42 +81,72 @@ def category(thing: Thing, pack: Pack | None) -> str:
     return kind.roles[kind.main] if kind is not None else ""
 
 
+class Handlings:
+    """What the trims, tints and policies of a crossing come to, thing by thing; looked up once for all of them."""
+
+    def __init__(self, choices: Choices) -> None:
+        self.choices = choices
+        self.stops = {trim.subject: trim.stops for trim in choices.trims}
+        self.tints: dict[str, tuple[int, Tinting]] = {one.subject: (at, one) for at, one in enumerate(choices.tints)}
+        self.off, self.shine = frozenset(choices.kept_off), frozenset(choices.let_shine)
+        self.moves = {one.thing: one for one in reversed(choices.advances)}
+        self.bare = Handling(policy=choices.kelvin, white=choices.balanced)
+
+    def of(self, thing: Thing, pack: Pack | None) -> Handling:
+        """What is done to one thing. Stops add up: everything, its kind, itself."""
+        if thing.kind is Kind.CAMERA:
+            moved = self.moves.get(thing.id)
+            forward, subject = (moved.metres, moved.subject) if moved is not None else (0.0, 0.0)
+            return Handling(forward=forward, subject=subject, white=self.choices.balanced)
+        if thing.kind is Kind.LIGHT:
+            decided = thing.id in self.shine or thing.id in self.off
+            by_name = not decided and is_setup(thing.name, self.choices)
+            off = by_name or thing.id in self.off
+        elif thing.kind is Kind.MATERIAL and (self.stops or self.choices.balanced):
+            off = by_name = False
+        else:
+            return AS_IT_IS
+        tint = self._tint(thing) if self.tints else None
+        if not self.stops and tint is None and not off:
+            return self.bare
+        stops, sky = self._stops(thing, pack) if self.stops else (0.0, 0.0)
+        done = Handling(stops, sky, off=off, by_name=by_name, policy=self.choices.kelvin, white=self.choices.balanced)
+        return replace(done, kelvin=tint.kelvin, only_white=tint.only_white) if tint is not None else done
+
+    def _stops(self, thing: Thing, pack: Pack | None) -> tuple[float, float]:
+        """Stops on a thing, and on a sky that it holds besides."""
+        what = category(thing, pack)
+        common = self.stops.get(EVERYTHING, 0.0) + self.stops.get(thing.id, 0.0)
+        sky = common + self.stops.get(ENVIRONMENT, 0.0)
+        of_kind = self.stops.get(f"{KIND}{'DistantLight' if what == DAYLIGHT else what}", 0.0)
+        return sky if what == DOME else common + of_kind, sky
+
+    def _tint(self, thing: Thing) -> Tinting | None:
+        """The tint that was put last of those that are about it."""
+        if thing.kind is not Kind.LIGHT:
+            return None
+        found = [one for subject in (EVERYTHING, thing.id) if (one := self.tints.get(subject)) is not None]
+        return max(found, key=lambda one: one[0])[1] if found else None
+
+
 def handling(thing: Thing, pack: Pack | None, choices: Choices) -> Handling:
-    """What the trims and tints of a crossing come to for one thing. Stops add up: everything, its kind, itself."""
-    if thing.kind is Kind.CAMERA:
-        moved = next((one for one in choices.advances if one.thing == thing.id), None)
-        forward, subject = (moved.metres, moved.subject) if moved is not None else (0.0, 0.0)
-        return Handling(forward=forward, subject=subject, white=choices.balanced)
-    if thing.kind is Kind.LIGHT:
-        by_name = is_setup(thing.name, choices) and thing.id not in (*choices.let_shine, *choices.kept_off)
-        off = by_name or thing.id in choices.kept_off
-    elif thing.kind is Kind.MATERIAL and (choices.trims or choices.balanced):
-        off = by_name = False
-    else:
-        return AS_IT_IS
-    what = category(thing, pack)
-    by_subject = {trim.subject: trim.stops for trim in choices.trims}
-    common = by_subject.get(EVERYTHING, 0.0) + by_subject.get(thing.id, 0.0)
-    sky = common + by_subject.get(ENVIRONMENT, 0.0)
-    stops = (
-        sky if what == DOME else common + by_subject.get(f"{KIND}{'DistantLight' if what == DAYLIGHT else what}", 0.0)
-    )
-    tint = next(
-        (one for one in reversed(choices.tints) if one.subject in (thing.id, EVERYTHING) and thing.kind is Kind.LIGHT),
-        None,
-    )
-    done = Handling(stops, sky, off=off, by_name=by_name, policy=choices.kelvin, white=choices.balanced)
-    return replace(done, kelvin=tint.kelvin, only_white=tint.only_white) if tint is not None else done
+    """What the trims and tints of a crossing come to for one thing."""
+    return Handlings(choices).of(thing, pack)
 
 
 def is_setup(name: str, choices: Choices) -> bool:
     """Whether a light is there for setting up, by its name: one of the names as a word of it, or as a part ("setup" only)."""
+    return _named(name, choices.setup_names)
+
+
+@lru_cache(maxsize=1 << 16)
+def _named(name: str, names: tuple[str, ...]) -> bool:
     said = _words(name)
     return any(
         said[n : n + len(wanted)] == wanted
-        for wanted in map(_words, choices.setup_names) if wanted
+        for wanted in map(_words, names) if wanted
         for n in range(len(said) - len(wanted) + 1)
-    ) or ("setup" in choices.setup_names and "setup" in name.lower())  # fmt: skip
+    ) or ("setup" in names and "setup" in name.lower())  # fmt: skip
 
 
 @lru_cache(maxsize=1 << 16)

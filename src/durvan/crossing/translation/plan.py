@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from durvan.crossing.translation.choices import Choices, Note
 from durvan.crossing.translation.ledger import Ledger
-from durvan.crossing.translation.lighting import handling
+from durvan.crossing.translation.lighting import Handlings
 from durvan.crossing.translation.result import Inputs, Translation, in_target
 from durvan.crossing.translation.translate import made
 from durvan.dialects.registry import Registry
@@ -74,6 +74,7 @@ class _ByThing:
         self.notes: dict[str, list[Note]] = {}
         for note in choices.notes:
             self.notes.setdefault(note.thing, []).append(note)
+        self.light = Handlings(choices)
         self.in_use: dict[str, list[Note]] = {}
         for chosen in (one for one in choices.sets if one.name == choices.in_use):
             for note in chosen.notes:
@@ -86,7 +87,7 @@ class _ByThing:
             thing, registry.packs.get(thing.dialect), registry.get(target), metres_per_unit,
             tuple(self.values.get(name, ())), tuple(self.readings.get(name, ())), tuple(self.turned.get(name, ())),
             (*self.notes.get(name, ()), *self.in_use.get(name, ())),
-            handling(thing, registry.packs.get(thing.dialect), self.choices),
+            self.light.of(thing, registry.packs.get(thing.dialect)),
         )  # fmt: skip
 
 

@@ -17,6 +17,7 @@ from durvan.ui.kit.words import spoken
 ROW, HEAD = 26, 34
 SPAN = 10.0  # stops that a bar shows, below the strongest light
 _NAME, _KIND, _APART, _TRIM = 186, 80, 68, 54
+_LONGEST = 340
 _OTHER = QColor(108, 108, 108)
 
 
@@ -51,13 +52,9 @@ class Bars(QAbstractScrollArea):
         if report is None or not report.probes:
             self.parts = []
         elif sort or {id(part) for part in self.parts} != {id(part) for part in report.parts}:
-            self.parts = sorted(report.parts, key=self._weight, reverse=True)
+            self.parts = report.order(probe)
         self._range()
         self.viewport().update()
-
-    def _weight(self, part: Part) -> tuple[float, float]:
-        assert self.report is not None
-        return round(self.report.missing(part, self.probe), 3), self.report.share(part, self.probe)
 
     def select(self, path: str) -> None:
         """Mark a light, and bring it into view."""
@@ -86,8 +83,12 @@ class Bars(QAbstractScrollArea):
 
     def _columns(self) -> tuple[float, float, float]:
         """Where the bars part, and how long each may be."""
-        left, right = float(_NAME), self.viewport().width() - float(_APART + _TRIM) - 8.0
+        left, right = float(self._names()), self.viewport().width() - float(_APART + _TRIM) - 8.0
         return (left + right) / 2.0, (right - left) / 2.0 - 6.0, right
+
+    def _names(self) -> int:
+        """How wide names and kinds are: names get more where there is room."""
+        return max(_NAME, min(int(0.3 * self.viewport().width()), _LONGEST))
 
     def top(self) -> float:
         """The strongest light at the probe on either side, lux."""
@@ -117,7 +118,7 @@ class Bars(QAbstractScrollArea):
         p.fillRect(0, 0, self.viewport().width(), HEAD, BRIGHT)
         p.setFont(font(SMALL))
         p.setPen(SOFT)
-        p.drawText(QRectF(14, 0, _NAME - 20, 17), Qt.AlignmentFlag.AlignVCenter, "light")
+        p.drawText(QRectF(14, 0, self._names() - 20, 17), Qt.AlignmentFlag.AlignVCenter, "light")
         p.drawText(QRectF(middle - reach, 0, reach - 8, 17), Qt.AlignmentFlag.AlignLeft, f"{self.titles[0]}, lx")
         p.drawText(QRectF(middle + 8, 0, reach - 8, 17), Qt.AlignmentFlag.AlignRight, f"{self.titles[1]}, lx")
         p.drawText(QRectF(right + 4, 0, _APART - 8, 17), Qt.AlignmentFlag.AlignRight, "apart")
@@ -143,13 +144,14 @@ class Bars(QAbstractScrollArea):
             p.fillRect(0, y, 3, ROW, ACCENT)
         p.setFont(font(bold=part.path == self.selected))
         p.setPen(INK)
-        name = p.fontMetrics().elidedText(spoken(part.name), Qt.TextElideMode.ElideRight, _NAME - _KIND - 20)
-        p.drawText(QRectF(14, y, _NAME - _KIND - 16, ROW), Qt.AlignmentFlag.AlignVCenter, name)
+        names = self._names()
+        name = p.fontMetrics().elidedText(spoken(part.name), Qt.TextElideMode.ElideRight, names - _KIND - 20)
+        p.drawText(QRectF(14, y, names - _KIND - 16, ROW), Qt.AlignmentFlag.AlignVCenter, name)
         p.setFont(font(SMALL))
         p.setPen(SOFT)
         kind = p.fontMetrics().elidedText(titled(part.what), Qt.TextElideMode.ElideRight, _KIND - 4)
         p.drawText(
-            QRectF(_NAME - _KIND, y, _KIND - 4, ROW), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, kind
+            QRectF(names - _KIND, y, _KIND - 4, ROW), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, kind
         )
         apart = report.apart(part, self.probe)
         matters = apart is not None and abs(apart) > self.limit

@@ -10,12 +10,13 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from durvan.crossing.document.changes import Choose, SetProbes
 from durvan.crossing.document.document import PickedProbe
 from durvan.crossing.findings.lights import in_stops
+from durvan.crossing.light.asking import stops_of
 from durvan.crossing.light.ground import Ground
 from durvan.crossing.light.match import left
 from durvan.crossing.light.report import LightReport, Part
 from durvan.crossing.looks.questions import Balanced
 from durvan.crossing.translation.choices import Choices, Trim
-from durvan.crossing.translation.lighting import Handling, handling
+from durvan.crossing.translation.lighting import Handling, Handlings
 from durvan.scene.model import Kind
 from durvan.scene.probe import Probe
 from durvan.ui.kit.parts import Choice, column, link, small, title
@@ -187,7 +188,7 @@ class Light(View):
             return {}
         choices = session.document
         if tried is None:
-            self._standing = self._handled(dict.fromkeys(part.path for part in self.base.parts), choices)
+            self._standing = stops_of(session.plan)
             return self._standing
         kept = tuple(trim for trim in choices.trims if trim.subject != tried[0])
         choices = choices.model_copy(update={"trims": (*kept, Trim(subject=tried[0], stops=tried[1]))})
@@ -199,11 +200,11 @@ class Light(View):
     def _handled(self, paths: Iterable[str], choices: Choices) -> dict[str, Handling]:
         session = self.state.session
         assert session is not None
-        out = {}
+        out, every = {}, Handlings(choices)
         for path in paths:
             thing = session.scene.things.get(path)
             if thing is not None:
-                done = handling(thing, self.state.registry.packs.get(thing.dialect), choices)
+                done = every.of(thing, self.state.registry.packs.get(thing.dialect))
                 if not done.idle:
                     out[path] = done
         return out

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QRect, QSize, Qt
-from PySide6.QtGui import QPainter, QResizeEvent
+from PySide6.QtGui import QPainter, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -31,6 +31,7 @@ _LOOK, _NAME, _DRIFT, _WORST = range(4)
 _PICTURE, _LARGEST, _AIR = 36, 96, 4
 _NAMES = 260  # what names, drifts and fates need
 _ROWS = 14  # that should still be seen at once where swatches grow
+_LONG = 2000  # things whose list is only read anew while it is seen
 _KINDS = list(Kind)
 
 
@@ -42,12 +43,26 @@ class Things(QAbstractTableModel):
         self.state, self.looks = state, looks
         self.weighed = False
         self.rows: list[tuple[Thing, Mapping[Fate, int], Fate | None]] = []
-        state.renewed.connect(self.renew)
-        state.filtered.connect(self.renew)
-        state.looked.connect(self.renew)
+        self.seen: Callable[[], bool] = lambda: True
+        self.stale = False
+        state.renewed.connect(self._follow)
+        state.filtered.connect(self._follow)
+        state.looked.connect(self._follow)
+
+    def _follow(self) -> None:
+        """Read the plan again, or, where that is long and nobody sees it, once somebody does."""
+        self.stale = len(self.rows) > _LONG and not self.seen()
+        if not self.stale:
+            self.renew()
+
+    def freshen(self) -> None:
+        """Read the plan again if that was put off."""
+        if self.stale:
+            self.renew()
 
     def renew(self) -> None:
         """Read the plan again."""
+        self.stale = False
         self.beginResetModel()
         self.rows = []
         session = self.state.session
@@ -182,6 +197,7 @@ class ThingsView(QTableView):
         self.led = ""
         self.things = Things(state, looks)
         self.setModel(self.things)
+        self.things.seen = self.isVisible
         self.setItemDelegateForColumn(_WORST, FateDelegate(self))
         self.setItemDelegateForColumn(_LOOK, PairDelegate(self))
         self.setItemDelegateForColumn(_NAME, NameDelegate(self))
@@ -204,6 +220,11 @@ class ThingsView(QTableView):
         state.selected.connect(self._follow)
         self.things.modelReset.connect(self._follow)
 
+    def showEvent(self, event: QShowEvent) -> None:
+        """What was put off is read now."""
+        super().showEvent(event)
+        self.things.freshen()
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Where there is room, swatches are larger: an eye needs all that it can get."""
         super().resizeEvent(event)
@@ -220,6 +241,7 @@ class ThingsView(QTableView):
 
     def first(self) -> str:
         """The thing at the top of the list: the one to look at first."""
+        self.things.freshen()
         self.led = self.things.rows[0][0].id if self.things.rows else ""
         return self.led
 

@@ -8,11 +8,12 @@ import numpy as np
 import pytest
 
 import small
-from durvan.dialects.look import Lobe, Surface, View, record
+from durvan.dialects.look import Fog, Lists, Lobe, Surface, View, record
 from durvan.engine import mitsuba
-from durvan.engine.build import Ball
+from durvan.engine.build import Ball, build
 from durvan.graph import expression as ex
 from durvan.optics.lobes import layout as L
+from durvan.scene.shapes import Mesh
 
 BOUNCES, SIZE, SAMPLES = 12, (64, 64), 768  # enough that none is missed: Mitsuba counts what a mask lets through
 GREY = small.matt(0.5, 0.45, 0.4)
@@ -37,6 +38,9 @@ BULB = small.lamp("sphere", 20.0, (0.3, 0.0), small.towards(1, 1, 0.5, 2.5))
 POINT = small.lamp("point", 9.0, at=small.towards(1, 1, 0.5, 2.5))
 SPOT = small.lamp("point", 30.0, at=small.towards(0.5, 1, 0.6, 3.0), inner=15.0, outer=30.0, profile="linear")
 SUN = small.lamp("far", 3.0, at=small.towards(-1, 1, 0.6, 1.0))
+TUBE = small.lamp("cylinder", (9.0, 8.0, 6.0), (0.08, 1.6), small.towards(0.2, 1, 0.7, 2.2))
+SLIDE = small.lamp("rect", (9.0, 8.0, 7.0), (1.6, 1.2), small.towards(-1, 1.2, 1, 3.0), picture=ex.Lookup("sky"))
+MIST = Fog(0.25, (0.9, 0.8, 0.7), 0.4)
 EVEN = small.lamp("dome", 1.0)
 PICTURED = small.lamp("dome", 1.0, picture=ex.Lookup("sky"))
 
@@ -66,7 +70,18 @@ SCENES = {
     "a thin wall in the sun": (WALL, [SUN, EVEN], {}),
     "a mask, not all there": ([Lobe(L.DIFFUSE, (0.6, 0.1, 0.1))], [EVEN], {"opacity": 0.4}),
     "a spot on polished metal": ([Lobe(L.REFLECT, 1.0, 0.15)], [SPOT, PICTURED], {}),
+    "matt under a tube": ([Lobe(L.DIFFUSE, (0.5, 0.45, 0.4))], [TUBE], {}),
+    "a picture on a panel": ([Lobe(L.DIFFUSE, (0.5, 0.45, 0.4))], [SLIDE], {}),
+    "a mesh that glows": ([METAL], [], {}),
+    "fog about a bulb": ([Lobe(L.DIFFUSE, (0.5, 0.45, 0.4))], [BULB], {}),
 }
+
+
+def shard() -> Mesh:
+    """A small closed wedge above the ball, whose faces look outwards."""
+    p = np.array([[-0.6, 1.4, -0.2], [0.6, 1.4, -0.2], [0.0, 1.4, 0.5], [0.1, 2.0, 0.1]])
+    t = np.array([[0, 1, 2], [0, 3, 1], [1, 3, 2], [2, 3, 0]], np.int32)
+    return Mesh("shard", p, t, None, None, np.full(4, 2, np.int32))
 
 
 def blocks(picture: np.ndarray) -> np.ndarray:
@@ -80,14 +95,17 @@ def blocks(picture: np.ndarray) -> np.ndarray:
 def test_both_renderers_agree(name: str, tmp_path: Path) -> None:
     lobes, lights, more = SCENES[name]
     look, ball = record(Surface(list(lobes), **more)), (Ball((0.0, 0.0, 0.0), 1.0, 0, POLE_Z),)
-    built = small.world(
-        [small.floor(1)], [look, GREY], lights, lambda _: np.dstack([SKY, np.ones((128, 256))]).astype(np.float32), ball
+    meshes, looks, fog = [small.floor(1)], [look, GREY], MIST if "fog" in name else None
+    if "glows" in name:
+        meshes.append(shard())
+        looks.append(small.matt(0.0, glow=(30.0, 24.0, 12.0)))
+    built = build(
+        meshes, looks, lights, lambda _: np.dstack([SKY, np.ones((128, 256))]).astype(np.float32), ball, fog=fog
     )
     film = small.render(built, SAMPLES, SIZE, bounces=BOUNCES)
     sky = SKY if any(light.lamp.picture for light in lights) else None
-    asked = mitsuba.scene(
-        [small.floor(1)], [look, GREY], lights, small.VIEW, small.EYE, SIZE, tmp_path, BOUNCES, ball, sky
-    )
+    haze = mitsuba.haze_of(built, fog) if fog is not None else None
+    asked = mitsuba.scene(meshes, looks, lights, small.VIEW, small.EYE, SIZE, tmp_path, BOUNCES, ball, sky, haze)
     judged = mitsuba.judge(asked, 48, 16)
     assert film.picture.mean() == pytest.approx(judged.picture.mean(), rel=0.01)
     ours, theirs = blocks(film.picture), blocks(judged.picture)
@@ -107,5 +125,8 @@ def test_what_cannot_be_said_exactly_is_refused() -> None:
         mitsuba.material(varied)
     with pytest.raises(mitsuba.NotExpressibleError, match="decay"):
         mitsuba.lamp(small.lamp("point", 1.0, decay=1))
+    for more in ({"focus": 3.0}, {"reach": 2.0}, {"lists": Lists(not_lit=("/floor",))}):
+        with pytest.raises(mitsuba.NotExpressibleError, match="beam, a profile"):
+            mitsuba.lamp(small.lamp("point", 1.0, **more))
     with pytest.raises(mitsuba.NotExpressibleError, match="shifted"):
         mitsuba.sensor(View(36.0, 50.0, (1.0, 0.0)), np.eye(4), (8, 8))

@@ -16,8 +16,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from durvan.dialects.look import Record, View
-from durvan.engine.build import Ball
+from durvan.dialects.look import Fog, Lists, Record, View
+from durvan.engine.build import Ball, Built
+from durvan.engine.kernels import world as kw
 from durvan.engine.lamps import Placed
 from durvan.errors import DurvanError
 from durvan.formats import pictures
@@ -42,6 +43,23 @@ class Judged:
     runs: Floats
     seconds: float
     samples: int
+
+
+@dataclass(frozen=True)
+class Haze:
+    """Fog, and the ball that it fills, in metres."""
+
+    fog: Fog
+    middle: tuple[float, float, float]
+    radius: float
+
+
+def haze_of(built: Built, fog: Fog) -> Haze:
+    """The fog of a built world, where it is there."""
+    at = int(built.world.i4[kw.A_FOG])
+    row = built.world.f8[at : at + kw.F_RADIUS + 1]
+    x, y, z = row[kw.F_MIDDLE : kw.F_MIDDLE + 3].tolist()
+    return Haze(fog, (x, y, z), float(row[kw.F_RADIUS]))
 
 
 def _colour(values: Any) -> dict[str, Any]:
@@ -78,6 +96,8 @@ def material(look: Record) -> dict[str, Any]:
 
 def _surface(lobes: list[Floats], kinds: list[int]) -> dict[str, Any]:
     weight = slice(layout.WEIGHT, layout.WEIGHT + 3)
+    if not kinds:
+        return _twosided({"type": "diffuse", "reflectance": 0.0})
     if kinds == [layout.DIFFUSE] and lobes[0][layout.ALPHA_X] == 0.0:
         return _twosided({"type": "diffuse", "reflectance": _colour(lobes[0][weight])})
     if kinds == [layout.REFLECT] and int(lobes[0][layout.FRESNEL]) in (layout.CONSTANT, layout.CONDUCTOR):
@@ -146,12 +166,18 @@ def _scaled(matrix: Floats, x: float, y: float, z: float) -> Floats:
 
 
 def lamp(one: Placed, radiance_file: str = "") -> dict[str, Any]:
-    """A placed lamp as Mitsuba has it. Lamps shine along −Z, a Mitsuba rectangle along +Z. Raises NotExpressibleError."""
+    """A placed lamp as Mitsuba has it, of a panel or a dome with its picture in a file. Lamps shine along −Z, a Mitsuba rectangle
+    along +Z. Raises NotExpressibleError.
+    """
     made = one.lamp
     value = _colour(made.radiance)
+    if radiance_file and made.shape != "dome":
+        value = {"type": "bitmap", "filename": radiance_file, "raw": True, "wrap_mode": "clamp"}
     turn = np.diag([-1.0, 1.0, -1.0, 1.0])
     if made.decay != 2 or not made.shadows:
         raise NotExpressibleError(f"{one.name}: another decay, or no shadows.")
+    if made.focus or made.profile_of is not None or made.reach or made.lists != Lists():
+        raise NotExpressibleError(f"{one.name}: a beam, a profile, an end of its reach or a list of what it lights.")
     row = SHAPES.get(made.shape)
     if (
         row is not None
@@ -162,6 +188,10 @@ def lamp(one: Placed, radiance_file: str = "") -> dict[str, Any]:
         x, y, z = row.half(made.size)
         to = _scaled(turn @ one.matrix, x, y, z or 1.0)
         return {"type": row.mitsuba, "to_world": _matrix(to), "emitter": {"type": "area", "radiance": value}}
+    if made.shape == "cylinder" and made.outer >= 180.0:
+        along = one.matrix[0, :3] / np.linalg.norm(one.matrix[0, :3]) * made.size[1] / 2.0
+        ends = {f"p{n}": [float(v) for v in one.matrix[3, :3] + way * along] for n, way in enumerate((-1.0, 1.0))}
+        return {"type": "cylinder", "radius": made.size[0], **ends, "emitter": {"type": "area", "radiance": value}}
     place = [float(v) for v in one.matrix[3, :3]]
     if made.shape == "point" and made.outer >= 180.0:
         return {"type": "point", "position": place, "intensity": value}
@@ -223,13 +253,18 @@ def _ply(mesh: Mesh, which: NDArray[np.bool_], file: Path) -> None:
 
 def scene(
     meshes: list[Mesh], looks: list[Record], placed: list[Placed], view: View, matrix: Floats, size: tuple[int, int],
-    folder: Path, bounces: int, balls: tuple[Ball, ...] = (), sky: Floats | None = None,
+    folder: Path, bounces: int, balls: tuple[Ball, ...] = (), sky: Floats | None = None, haze: Haze | None = None,
 ) -> dict[str, Any]:  # fmt: skip
-    """A whole scene; meshes are written into `folder`. Raises NotExpressibleError."""
+    """A whole scene; meshes and the pictures of lights (`sky`, for each that has one) are written into `folder`. A mesh whose look
+    glows shines to where its triangles face. Raises NotExpressibleError.
+    """
+    integrator = "path" if haze is None else "volpath"
     made: dict[str, Any] = {
-        "type": "scene", "integrator": {"type": "path", "max_depth": bounces + 2, "rr_depth": 5},
+        "type": "scene", "integrator": {"type": integrator, "max_depth": bounces + 2, "rr_depth": 5},
         "sensor": sensor(view, matrix, size),
     }  # fmt: skip
+    if haze is not None:
+        made["haze"] = _haze(haze)
     for number, look in enumerate(looks):
         made[f"look{number}"] = {**material(look), "id": f"look{number}"}
     for number, mesh in enumerate(meshes):
@@ -240,6 +275,9 @@ def scene(
                 "type": "ply", "filename": str(file), "face_normals": mesh.normals is None,
                 "bsdf": {"type": "ref", "id": f"look{index}"},
             }  # fmt: skip
+            glow = looks[index].base[layout.GLOW : layout.GLOW + 3]
+            if glow.any():
+                made[f"mesh{number}_{index}"]["emitter"] = {"type": "area", "radiance": _colour(glow)}
     for number, ball in enumerate(balls):
         made[f"ball{number}"] = {
             "type": "sphere", "center": list(ball.middle), "radius": ball.radius,
@@ -247,14 +285,26 @@ def scene(
         }  # fmt: skip
     for number, one in enumerate(placed):
         picture = ""
-        if one.lamp.shape == "dome" and sky is not None:
-            picture = str(folder / "sky.exr")
-            pictures.save(Path(picture), (sky * np.array(one.lamp.radiance)).astype(np.float32))
+        if one.lamp.picture is not None and sky is not None:
+            picture = str(folder / f"picture{number}.exr")
+            shown = sky[::-1] if one.lamp.shape == "rect" else sky  # there a texture's first row lies at the bottom
+            pictures.save(Path(picture), (shown * np.array(one.lamp.radiance)).astype(np.float32))
         light = lamp(one, picture)
         if "emitter" in light:  # its body gives nothing back
             light["bsdf"] = {"type": "diffuse", "reflectance": 0.0}
         made[f"light{number}"] = light
     return made
+
+
+def _haze(haze: Haze) -> dict[str, Any]:
+    """Fog in a ball that nothing else marks."""
+    return {
+        "type": "sphere", "center": list(haze.middle), "radius": haze.radius, "bsdf": {"type": "null"},
+        "interior": {
+            "type": "homogeneous", "albedo": _colour(haze.fog.albedo), "sigma_t": haze.fog.density,
+            "phase": {"type": "hg", "g": haze.fog.forward},
+        },
+    }  # fmt: skip
 
 
 def judge(description: dict[str, Any], samples: int, runs: int, timeout: float = 600.0) -> Judged:

@@ -3,17 +3,25 @@
 from __future__ import annotations
 
 import math
+import pickle
+from pathlib import Path
 
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from durvan.crossing.document.changes import KeepOff, SetTint, SetTrims
+from durvan.crossing.job.session import start
+from durvan.crossing.light.asking import Known, wanted
 from durvan.crossing.light.ladder import GREY, Ladder, Side, ev100, shown
 from durvan.crossing.light.match import left, match
-from durvan.crossing.light.report import LightReport, Part, stops_apart, titled
+from durvan.crossing.light.report import DARK, LightReport, Part, stops_apart, titled
+from durvan.crossing.translation.choices import Tinting, Trim
 from durvan.crossing.translation.lighting import Handling
+from durvan.dialects.registry import Registry
 from durvan.optics.colour import black_body, kelvin_and_duv
+from durvan.scene.model import Kind
 from durvan.scene.probe import Probe
 
 SAME = Ladder(Side(0.01), Side(0.01))
@@ -145,3 +153,56 @@ def test_numbers_of_the_ladder() -> None:
     assert ev100(1.0 / (1.2 * 2.0**11)) == pytest.approx(11.0) and ev100(0.0) == math.inf
     assert shown(0.5) == pytest.approx(0.21404, abs=1e-4) and shown(0.01) == pytest.approx(0.01 / 12.92)
     assert titled("RectLight") == "panel" and titled("glow") == "glow" and titled("") == "light"
+
+
+LUX = st.one_of(st.just(0.0), st.floats(1e-3, 1e5))
+
+
+@given(st.lists(st.tuples(LUX, LUX, st.floats(-3.0, 3.0)), min_size=1, max_size=8))
+def test_the_order_is_that_of_the_numbers_which_are_told(lights) -> None:
+    """The tables say what each light by itself says; also after a way to another process, where ids are others."""
+    parts = [part(f"l{n}", [one], [two]) for n, (one, two, _) in enumerate(lights)]
+    stops = {f"/l{n}": Handling(stops) for n, (_, _, stops) in enumerate(lights) if n % 2}
+    found = report(*parts).trimmed(stops)
+    meant = sorted(found.parts, key=lambda one: (round(found.missing(one, 0), 3), found.share(one, 0)), reverse=True)
+    weights = [(round(found.missing(one, 0), 3), found.share(one, 0)) for one in found.order(0)]
+    assert weights == [(round(found.missing(one, 0), 3), found.share(one, 0)) for one in meant]
+    assert [one.path for one in found.silent()] == [
+        one.path for one in found.parts if found.lux(one, 0, "target") <= DARK < found.lux(one, 0, "source")
+    ]
+    assert found.sum(0, "target") == pytest.approx(sum(found.lux(one, 0, "target") for one in found.parts))
+    travelled = pickle.loads(pickle.dumps(found))
+    assert [one.path for one in travelled.order(0)] == [one.path for one in found.order(0)]
+    assert travelled.sum(0, "target") == found.sum(0, "target") and travelled.stops == found.stops
+
+
+def test_what_is_wanted_is_the_same_with_and_without_a_memory(lamproom: Path, packs: Registry) -> None:
+    """After trims, lights that are kept off, another camera's choice and an undo; only what is other is made anew."""
+    session = start(lamproom, packs, "pellune")
+    known = Known()
+    lamp, other = [thing.id for thing in session.scene.of(Kind.LIGHT)][:2]
+    steps = (
+        SetTrims(trims=(Trim(subject=lamp, stops=1.0),)), SetTint(subject=other, tint=Tinting(subject=other, kelvin=3000.0)),
+        SetTrims(trims=(Trim(subject="everything", stops=-0.5),)), KeepOff(thing=lamp), SetTrims(trims=(Trim(subject=lamp, stops=0.0),)),
+    )  # fmt: skip
+    keys = []
+    for step in (*steps, None):
+        before = dict(known.target)
+        with_it, without = (
+            wanted(session.plan, packs, session.camera, known=known),
+            wanted(session.plan, packs, session.camera),
+        )
+        assert with_it.key == without.key and [t.id for t in with_it.target] == [t.id for t in without.target]
+        assert [{node.id: node.values for node in thing.graph.nodes.values()} for thing in with_it.target] == [
+            {node.id: node.values for node in thing.graph.nodes.values()} for thing in without.target
+        ]
+        keys.append(with_it.key)
+        made = {name for name, one in known.target.items() if before.get(name, (None, None))[1] is not one[1]}
+        if len(keys) > 1:
+            assert made <= {other}, made  # trims and switches change nothing of what is measured
+        if step is not None:
+            session.do("Step", step)
+        else:
+            session.undo()
+        session.renew()
+    assert len(set(keys)) == 2 and keys[0] == keys[1] != keys[2] == keys[-1]

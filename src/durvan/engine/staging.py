@@ -204,7 +204,7 @@ def stage(
             ]
     eye = by_id.get(camera_id)
     view = view_of(eye, pack_of(eye), facts) if eye is not None else View(36.0, 50.0)
-    notes.extend(view.notes)
+    notes.extend(f"{eye.name}: {note}" for note in view.notes if eye is not None)
     meshes = (
         [replace(mesh, unseen=mesh.unseen or mesh.path in unseen) for mesh in shapes.meshes]
         if unseen
@@ -214,6 +214,11 @@ def stage(
     width, height = size
     stands = np.array(eye.stands).reshape(4, 4) if eye is not None and eye.stands else None
     sampling = _sampling(by_id.values(), registry, facts)
+    notes.extend(f"{_settings_name(by_id.values())}: {note}" for note in sampling.notes)
+    notes.extend(
+        f"{thing.name}: changes over time; the first frame is shown, and nothing is blurred by motion"
+        for thing in by_id.values() if any(node.animated for node in thing.graph.nodes.values())
+    )  # fmt: skip
     aspect = width / height * max(sampling.pixel_aspect, 1e-3)
     cam = camera(view, shapes.places.get(camera_id, np.eye(4)) if stands is None else stands, aspect, sampling.fits)
     return Staged(
@@ -221,6 +226,10 @@ def stage(
         [*shapes.notes, *notes, *built.notes], width, height, np.array([one.base for one in records]).reshape(-1, layout.RECORD),
         {path: glow for path, one in zip(shapes.materials, records, strict=True) if (glow := _mean_glow(one)) is not None},
     )  # fmt: skip
+
+
+def _settings_name(things: Iterable[Thing]) -> str:
+    return next((thing.name for thing in things if thing.kind is Kind.SETTINGS), "settings")
 
 
 def _mean_glow(look: Record) -> Floats | None:

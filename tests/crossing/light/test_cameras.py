@@ -200,3 +200,23 @@ def test_a_reference_that_has_its_response_is_told_when_a_view_is_chosen(packs: 
     assert not session.apply([finding.remedies[0]])
     session.renew()
     assert not found(session, "bent-twice") and math.isfinite(session.document.light_limit)
+
+
+@pytest.mark.parametrize(
+    ("dialect", "camera", "settings", "said"),
+    [
+        ("pellune", "custom float pellune:iso = 100", "custom float4 pellune:crop = (0, 0, 0.5, 1)", "Settings: ask for a part of the picture"),
+        ("pellune", "custom float pellune:iso = 100", "custom float pellune:time_limit = 90", "Settings: end a picture after 90 s"),
+        ("openpbr", 'uniform token projection = "orthographic"', "", "Eye: is orthographic"),
+        ("openpbr", "float focalLength.timeSamples = { 1: 30, 2: 60 }", "", "Eye: changes over time"),
+    ],
+)  # fmt: skip
+def test_what_is_not_rendered_is_said(
+    packs: Registry, tmp_path: Path, dialect: str, camera: str, settings: str, said: str
+) -> None:
+    file = scene(tmp_path, dialect, camera, settings)
+    session = start(file, packs, "orvik")
+    assert any(note.startswith(said) for note in staged(session, file, "source", (16, 8)).notes)
+    plain = scene(tmp_path, dialect, "float fStop = 0")
+    session = start(plain, packs, "orvik")
+    assert not [note for note in staged(session, plain, "source", (16, 8)).notes if note.startswith(("Settings", "Eye"))]

@@ -20,6 +20,7 @@ from durvan.dialects.shared.looks import (
     paths,
     tinted,
     turned,
+    unshown,
 )
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
@@ -291,5 +292,6 @@ def settings(kind: str, get: Inputs) -> Sampling:
     response = get.word("response")
     return Sampling(
         side * side, int(get.number("bounces")) if get.flag("indirect") else 0, get.number("clamp"),
-        get.flag("indirect"), "" if response == "none" else response, pixel_aspect=get.number("pixel_aspect"),
+        get.flag("indirect"), "" if response == "none" else response, unshown(region=get.numbers("region")),
+        get.number("pixel_aspect"),
     )  # fmt: skip

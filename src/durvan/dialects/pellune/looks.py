@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 
 from durvan.dialects.look import Fog, Inputs, Lamp, Lobe, Sampling, Surface, View
-from durvan.dialects.shared.looks import ball, exposure_scale, first_uvs, measured, outputs, tinted
+from durvan.dialects.shared.looks import ball, exposure_scale, first_uvs, measured, outputs, tinted, unshown
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
 from durvan.optics.colour import black_body, white_balance
@@ -197,4 +197,6 @@ def _medium(get: Inputs) -> Fog | None:
 def settings(kind: str, get: Inputs) -> Sampling:
     """pellune.settings."""
     paths = max(int(get.number(name)) for name in ("diffuse_paths", "mirror_paths", "clear_paths"))
-    return Sampling(int(get.number("samples")), paths, pixel_aspect=get.number("pixel_aspect"))
+    left, top, width, height = get.numbers("crop")
+    notes = unshown((left, 1.0 - top - height, left + width, 1.0 - top), get.number("time_limit"))
+    return Sampling(int(get.number("samples")), paths, notes=notes, pixel_aspect=get.number("pixel_aspect"))

@@ -99,6 +99,18 @@ def ball(radius: float, nits: Callable[[float], tuple[float, float, float]], tot
     return Lamp("sphere", (r, g, b), (max(radius, 1e-6), 0.0), total=total, **more)
 
 
+def unshown(region: tuple[float, ...] = (0.0, 0.0, 1.0, 1.0), time_limit: float = 0.0) -> tuple[str, ...]:
+    """What settings ask for and a preview does not do: a part of the picture alone (left, bottom, right, top), an end by the clock
+    (seconds, 0 for none).
+    """
+    notes = []
+    if region != (0.0, 0.0, 1.0, 1.0):
+        notes.append("ask for a part of the picture; all of it is shown")
+    if time_limit > 0.0:
+        notes.append(f"end a picture after {time_limit:g} s; here its samples end it")
+    return tuple(notes)
+
+
 def outputs(four: Field, names: tuple[str, str, str, str, str, str]) -> dict[str, Field]:
     """A colour's outputs under a dialect's names: colour, three channels, solidity, grey."""
     three = ex.join(four[0], four[1], four[2]) if len(four) >= 3 else ex.colour(four)

@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from durvan.dialects.look import Inputs, Lamp, Lists, Sampling, View
-from durvan.dialects.shared.looks import ball, paths, tinted
+from durvan.dialects.shared.looks import ball, paths, tinted, unshown
 from durvan.graph.expression import Lookup
 from durvan.optics.colour import usd_black_body
 from durvan.optics.light_shapes import BY_PRIM
@@ -103,9 +103,13 @@ def camera(kind: str, get: Inputs) -> View:
         get.number("horizontalAperture") * tenth, get.number("focalLength") * tenth,
         (get.number("horizontalApertureOffset") * tenth, get.number("verticalApertureOffset") * tenth),
         get.number("fStop"), get.number("focusDistance") * unit, scale=scale, film_height=get.number("verticalAperture") * tenth,
+        notes=("is orthographic, and shown in perspective",) if get.word("projection") == "orthographic" else (),
     )  # fmt: skip
 
 
 def settings(kind: str, get: Inputs) -> Sampling:
     """USD says nothing of how a picture is sampled, but of its pixels and of films of another aspect."""
-    return Sampling(pixel_aspect=get.number("pixelAspectRatio"), fits=get.word("aspectRatioConformPolicy"))
+    return Sampling(
+        pixel_aspect=get.number("pixelAspectRatio"), fits=get.word("aspectRatioConformPolicy"),
+        notes=unshown(get.numbers("region")),
+    )  # fmt: skip

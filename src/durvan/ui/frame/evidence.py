@@ -303,6 +303,20 @@ class Evidence(QScrollArea):
                 self.down.addLayout(across)
         self.down.addSpacing(6)
         self._rows([row for row in rows if row.fate in (Fate.HELD, Fate.LOST, Fate.FITTED)], "What to look at")
+        self._left_out(thing)
+
+    def _left_out(self, thing: Thing) -> None:
+        """What the preview does not show of a thing, on either side."""
+        said = [
+            note.removeprefix(f"{thing.name}: ")
+            for _, _, _, notes in self.looks.views.values() for note in notes if note.startswith(f"{thing.name}: ")
+        ]  # fmt: skip
+        if not said:
+            return
+        self.down.addSpacing(6)
+        self.down.addWidget(label("What the preview leaves out", bold=True))
+        for note in dict.fromkeys(said):
+            self.down.addWidget(small(f"{_begun(note)}.", wrap=True))
 
     def _cell(self, family: str, fate: Fate) -> None:
         session = self.state.session

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -48,6 +48,15 @@ class Built:
     paths: list[str] = field(default_factory=list)
     lights: Floats = field(default_factory=lambda: np.zeros((0, kw.LIGHT)))
     tree: embree.Tree | None = None  # what the world's addresses lead to; it lives as long as this does
+    triangles: int = 0
+
+    def past(self, objects: Collection[int]) -> Built:
+        """The same world with some objects (by their places in `objects`) hidden from the camera."""
+        numbers = self.world.f4.copy()
+        start = int(self.world.i4[kw.A_TRIANGLE])
+        table = numbers[start : start + self.triangles * kw.TRIANGLE_SIZE].reshape(-1, kw.TRIANGLE_SIZE)
+        table[np.isin(table[:, kw.T_OBJECT].astype(int), list(objects)), kw.T_UNSEEN] = 1.0
+        return replace(self, world=self.world._replace(f4=numbers))
 
     def into_layers(self, layer: Sequence[int]) -> None:
         """Have the light of each group go to a layer of the film; `layer` has one for every group of `groups`. A film that was
@@ -119,7 +128,7 @@ class _Builder:
         )  # fmt: skip
         return Built(
             world, self.registers, lamps.groups, self.notes, [mesh.path for mesh in meshes], lamps.paths,
-            np.asarray(lit[kw.A_LIGHT], dtype=np.float64), tree,
+            np.asarray(lit[kw.A_LIGHT], dtype=np.float64), tree, len(triangle),
         )  # fmt: skip
 
     def _bases(self, material: NDArray[np.int32]) -> Floats:

@@ -219,4 +219,6 @@ def test_what_is_not_rendered_is_said(
     assert any(note.startswith(said) for note in staged(session, file, "source", (16, 8)).notes)
     plain = scene(tmp_path, dialect, "float fStop = 0")
     session = start(plain, packs, "orvik")
-    assert not [note for note in staged(session, plain, "source", (16, 8)).notes if note.startswith(("Settings", "Eye"))]
+    assert not [
+        note for note in staged(session, plain, "source", (16, 8)).notes if note.startswith(("Settings", "Eye"))
+    ]

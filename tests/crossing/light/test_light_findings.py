@@ -14,7 +14,7 @@ from durvan.crossing.document.changes import OfferSun
 from durvan.crossing.findings.model import Finding
 from durvan.crossing.job.session import Session, start
 from durvan.dialects.registry import Registry
-from durvan.engine import staging
+from durvan.engine import renderer, staging
 from durvan.formats.table import reader
 from durvan.optics import sun
 from durvan.progress import silent
@@ -281,3 +281,57 @@ def test_a_portal_tells_what_it_would_have_done(packs: Registry, tmp_path: Path)
     assert not found(
         opened(tmp_path, packs, room + PORTAL % (1.0, 0.0), target="openpbr"), "portal"
     )  # it knows portals
+
+
+CLIPPED = """def Camera "Back"
+{
+    custom float orvik:focal = 30
+    custom float orvik:near_clip = 300
+    double3 xformOp:translate = (0, 1, 5)
+    uniform token[] xformOpOrder = ["xformOp:translate"]
+}
+"""
+
+
+def boards(*depths: float) -> str:
+    """Boards that fill the view, one behind the other, and a wall that is to be seen."""
+    return "".join(
+        quad(f"Board{n}", (-9, -9, z), (9, -9, z), (9, 9, z), (-9, 9, z)) for n, z in enumerate((*depths, -1.0))
+    )
+
+
+def test_everything_in_the_way_is_hidden_or_nothing(packs: Registry, tmp_path: Path) -> None:
+    """A board behind a board is in the way, too; what is a part of the picture besides is never hidden."""
+    body = CLIPPED + boards(4.0, 3.0) + BALL % ("Lamp", "", "0, 1, 0.5")
+
+    def clip(text: str) -> tuple[Session, Finding]:
+        session = opened(tmp_path, packs, text.replace("CAM", ""))
+        session.put_choices("Look", {"camera": "/Back"})
+        session.renew()
+        measured(session)
+        return session, next(one for one in found(session, "near-clip") if one.thing == "/Back")
+
+    session, finding = clip(body)
+    report = session.light
+    assert report is not None and report.sight.share == pytest.approx(1.0) and 0.0 < report.sight.moved < 0.5
+    assert [one.path for one in report.sight.blockers] == ["/Board0", "/Board1"]
+    assert [one.label for one in finding.remedies] == ["Hide it from the cameras", "Move the camera to its clip"]
+    assert dict(finding.evidence)["of the picture"] == "100.0 %" and "other things after a move" in dict(
+        finding.evidence
+    )
+    taken(session, finding)
+    assert set(session.document.unseen) == {"/Board0", "/Board1"}
+    shapes = reader(Path(session.scene.file)).shapes(Path(session.scene.file), silent)
+    sides = [
+        renderer.first_things(made.built, made.camera, 32, 18)
+        for made in (
+            staging.stage(session.scene, shapes, things, packs, "/Back", (32, 18), unseen)
+            for things, unseen in ((session.scene.own, ()), (session.plan.target_things, session.document.unseen))
+        )
+    ]
+    assert (sides[0].thing == sides[1].thing).all()
+    through = quad(
+        "Long", (0.3, 0.2, 4.4), (0.3, 0.2, -0.9), (0.3, 1.8, -0.9), (0.3, 1.8, 4.4)
+    )  # begins before the clip, and goes on
+    _, finding = clip(body + through)
+    assert [one.label for one in finding.remedies] == ["Move the camera to its clip"]

@@ -67,16 +67,16 @@ def _by_rays(view: View, thing: Thing, metres: float, sight: Sight) -> Iterator[
     if blockers and sight.subject > metres:
         forward = MoveForward(thing=thing.id, advance=Advance(thing=thing.id, metres=metres, subject=sight.subject))
         remedies = (Remedy("Move the camera to its clip", "Move all {count} cameras to their clips", forward),)
-    if blockers and view.target.identity.abilities.get("hides_from_camera", False):
-        only_there = [one for one in sight.blockers if one.seen < _SEEN]  # the rest is a part of the picture, too
-        if only_there:
-            hide = HideFromCameras(objects=tuple(one.path for one in only_there))
-            one = Remedy("Hide it from the cameras", "Hide what stands before all {count}", hide)
-            whole = len(only_there) == len(sight.blockers)
-            remedies = (one, *remedies) if whole else (*remedies, one)
+    apart = bool(blockers) and all(
+        one.seen < _SEEN for one in sight.blockers
+    )  # else a part of the picture would go too
+    if apart and view.target.identity.abilities.get("hides_from_camera", False):
+        hide = HideFromCameras(objects=tuple(one.path for one in sight.blockers))
+        remedies = (Remedy("Hide it from the cameras", "Hide what stands before all {count}", hide), *remedies)
     evidence = (
         ("near clip", f"{metres:g} m"), ("subject", f"{sight.subject:.3g} m"), ("of the picture", f"{100.0 * sight.share:.1f} %"),
         *((one.path.rsplit("/", 1)[-1], f"{100.0 * one.share:.1f} %") for one in blockers[:6]),
+        *((("other things after a move", f"{100.0 * sight.moved:.0f} % of the picture"),) if remedies else ()),
     )  # fmt: skip
     yield Finding(
         "near-clip", Level.LOOK if blockers else Level.NOTE, "The camera looks through what it clips away",

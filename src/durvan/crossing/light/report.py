@@ -45,8 +45,8 @@ class Part:
 
 @dataclass(frozen=True)
 class Blocker:
-    """An object that stands between the camera and what it clips away: its path, the share of the picture that it covers, and the
-    share that it has of the picture as it is, beyond the clip.
+    """An object that stands between the camera and what it clips away: its path, the share of the picture that it covers once what
+    stands before it is gone, and the share that it has of the picture as it is, beyond the clip.
     """
 
     path: str
@@ -56,19 +56,17 @@ class Blocker:
 
 @dataclass(frozen=True)
 class Sight:
-    """What a camera would see without its near clip: what stands in its way, how far away the subject is (metres), and whether the
-    camera stands outside of what closes about its subject. Found by rays.
+    """What a camera would see without its near clip: what stands in its way, one thing behind the other, how much of the picture that
+    covers, how far away the subject is (metres), whether the camera stands outside of what closes about its subject, and the part of
+    the picture that would show other things if it went forward to its clip. Found by rays.
     """
 
     near: float = 0.0
     subject: float = 0.0
     blockers: tuple[Blocker, ...] = ()
     outside: bool = False
-
-    @property
-    def share(self) -> float:
-        """How much of the picture is blocked."""
-        return sum(one.share for one in self.blockers)
+    share: float = 0.0
+    moved: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -17,6 +17,7 @@ from durvan.optics.lobes import layout
 
 Floats = NDArray[np.float64]
 _VIEW = (64, 36)
+_BLOCKERS, _LAYERS = 12, 8  # that are named; how many things one behind the other are looked past
 _ROUND = 96  # directions that are looked into about the subject
 _TURN = 1.0  # degrees by which a box is turned to where it is tightest
 _CLOSED = 0.9  # of them that meet something, where it is shut in
@@ -40,15 +41,44 @@ def sight(sides: Sides, up_axis: str) -> Sight:
     depth = float(seen.depth[height // 2, width // 2])
     if near <= 0.0:
         return Sight(0.0, depth)
+    covered, shares = _in_the_way(side, seen, near)
+    names, pixels = side.built.objects, width * height
+    beyond = Counter(seen.thing.reshape(-1).tolist())
+    most = sorted(shares.items(), key=lambda one: -one[1])[:_BLOCKERS]
+    blockers = tuple(Blocker(names[n], count / pixels, beyond[n] / pixels) for n, count in most)
+    shut = bool(blockers) and _shut_in(side, depth)
+    return Sight(near, depth, blockers, shut, covered / pixels, _moved(side, seen, near, depth) if blockers else 0.0)
+
+
+def _in_the_way(side: Staged, seen: renderer.Passes, near: float) -> tuple[int, dict[int, int]]:
+    """How many pixels something nearer than the clip covers, and how many each thing does, those behind others when these are gone."""
+    height, width = seen.depth.shape
     open_ = side.camera.copy()
     open_[kw.C_NEAR] = 0.0
-    whole = renderer.first_things(side.built, open_, width, height)
-    hidden = (whole.thing >= 0) & (whole.depth < near) & ((seen.depth > whole.depth + 1e-6) | (seen.thing < 0))
-    counts = Counter(whole.thing[hidden].tolist())
-    names = side.built.objects
-    beyond, pixels = Counter(seen.thing.reshape(-1).tolist()), width * height
-    blockers = tuple(Blocker(names[n], count / pixels, beyond[n] / pixels) for n, count in counts.most_common(12))
-    return Sight(near, depth, blockers, bool(blockers) and _shut_in(side, depth))
+    built, covered, shares = side.built, 0, Counter[int]()
+    for layer in range(_LAYERS):
+        whole = renderer.first_things(built, open_, width, height)
+        hidden = (whole.thing >= 0) & (whole.depth < near) & ((seen.depth > whole.depth + 1e-6) | (seen.thing < 0))
+        found = Counter(whole.thing[hidden].tolist())
+        covered = int(hidden.sum()) if layer == 0 else covered
+        if not found:
+            break
+        shares.update(found)
+        built = built.past(found)
+    return covered, dict(shares)
+
+
+def _moved(side: Staged, seen: renderer.Passes, near: float, subject: float) -> float:
+    """The part of the picture that shows another thing once the camera went forward to its clip, with its subject as large as before."""
+    if subject <= near:
+        return 1.0
+    height, width = seen.depth.shape
+    cam = side.camera.copy()
+    cam[kw.C_ORIGIN : kw.C_ORIGIN + 3] += near * cam[kw.C_Z : kw.C_Z + 3]
+    cam[kw.C_X : kw.C_Y + 3] *= subject / (subject - near)
+    cam[kw.C_NEAR] = 0.0
+    after = renderer.first_things(side.built, cam, width, height)
+    return float((after.thing != seen.thing).mean())
 
 
 def _shut_in(side: Staged, depth: float) -> bool:

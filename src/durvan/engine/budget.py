@@ -48,6 +48,7 @@ def measure(built: Built, probes: Sequence[Probe], effort: float = 1.0, stop: St
     grouped = _grouped(built.lights, groups)
     counts = _counts(built.lights, *grouped[:2], effort)
     if counts.sum() * len(probes) <= _ENOUGH:
+        counts = counts * np.where(counts > 1, _closer(int(counts.sum()) * len(probes)), 1).astype(np.int32)
         _look(built, rows, grouped, counts, out, stop)
         return out
     rough = np.where(_whole(built.lights, *grouped[:2]), counts, np.minimum(counts, _ROUGH)).astype(np.int32)
@@ -56,6 +57,11 @@ def measure(built: Built, probes: Sequence[Probe], effort: float = 1.0, stop: St
     out[:, closer > 0] = 0.0
     _look(built, rows, grouped, closer, out, stop)
     return out
+
+
+def _closer(looks: int) -> int:
+    """How many times as many looks may be taken where there are few: 1, 2 or 4, so that both sides of a crossing take the same."""
+    return 4 if looks <= _ENOUGH // 4 else 2 if looks <= _ENOUGH // 2 else 1
 
 
 def _look(

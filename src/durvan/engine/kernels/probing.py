@@ -29,8 +29,9 @@ from durvan.optics.jit import address, beyond, entry, inner
 from durvan.optics.lobes import fresnel
 from durvan.optics.lobes.layout import COUNT, HEADER, KIND, LOBE, MURK, OPACITY, RECORD, REFRACT, STRAIGHT, WEIGHT
 
-# The steps of a low-discrepancy sequence in three dimensions (Roberts 2018): powers of the root of x⁴ = x + 1
+# The steps of low-discrepancy sequences in three and in two dimensions (Roberts 2018): powers of the roots of x⁴ = x + 1 and x³ = x + 1
 STEP_1, STEP_2, STEP_3 = 0.8191725133961645, 0.6710436067037893, 0.5497004779019703
+FLAT_1, FLAT_2 = 0.7548776662466927, 0.5698402909980532
 P_AT, P_NORMAL, P_THING, PROBE = (
     0,
     3,
@@ -117,8 +118,9 @@ def illuminate(
             qx, qy, qz = px + e * nx, py + e * ny, pz + e * nz
             r1 = g1 = b1 = 0.0
             taken = counts[g]
+            one, two = (FLAT_1, FLAT_2) if many == 1 else (STEP_1, STEP_2)
             for s in range(taken):
-                a, b, c = (0.5 + s * STEP_1) % 1.0, (0.5 + s * STEP_2) % 1.0, (0.5 + s * STEP_3) % 1.0
+                a, b, c = (0.5 + s * one) % 1.0, (0.5 + s * two) % 1.0, (0.5 + s * STEP_3) % 1.0
                 low, high = 0, many
                 while high - low > 1:
                     middle = (low + high) >> 1

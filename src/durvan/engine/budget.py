@@ -22,6 +22,7 @@ Floats = NDArray[np.float64]
 _LOOKS = 256  # at a light with a size
 _AT_SKY = 4096  # at a dome with a picture
 _ENOUGH = 120_000  # looks at all, over which only the lights that matter are looked at closely
+_PLENTY = 480_000  # looks that are taken anyway where there are few lights
 _MOST = 600_000  # and how many they may have
 _ROUGH = 8  # looks at a light that may not matter
 _MATTERS, _LEADS = 2e-3, 0.05  # of all light at a probe: what is looked at again, and what as closely as alone
@@ -60,8 +61,8 @@ def measure(built: Built, probes: Sequence[Probe], effort: float = 1.0, stop: St
 
 
 def _closer(looks: int) -> int:
-    """How many times as many looks may be taken where there are few: 1, 2 or 4, so that both sides of a crossing take the same."""
-    return 4 if looks <= _ENOUGH // 4 else 2 if looks <= _ENOUGH // 2 else 1
+    """How many times as many looks may be taken where there are few: a power of two, so that both sides of a crossing take the same."""
+    return next((times for times in (16, 8, 4, 2) if looks * times <= _PLENTY), 1)
 
 
 def _look(

@@ -23,7 +23,7 @@ class LightShape:
     `kind` is the kernels'; `prim` the UsdLux prim that has the shape ("" none). `area` of a size is what shines, in
     square metres; `half` are half the sides of its box in its own axes, None where it has no body. `staged` is the size
     after the stage's scale along its axes. `mitsuba` is the shape of that renderer whose unit form, scaled by the half
-    box, it is ("" none).
+    box, it is ("" none; a tube is said by its ends).
     """
 
     name: str

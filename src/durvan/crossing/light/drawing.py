@@ -12,7 +12,7 @@ from durvan.crossing.light.measuring import keys_of
 from durvan.crossing.light.sights import Sides
 from durvan.engine.kernels import world as kw
 from durvan.engine.staging import Staged
-from durvan.optics.light_shapes import DISK, DOME, FAR, GLOW, POINT, RECT
+from durvan.optics.light_shapes import CYLINDER, DISK, DOME, FAR, GLOW, POINT, RECT
 from durvan.scene.shapes import Shapes
 
 Floats = NDArray[np.float64]
@@ -93,7 +93,7 @@ def _lamps(side: Staged, up: str) -> tuple[Lamp, ...]:
             continue
         x, y = from_above(-row[kw.AXIS_Z : kw.AXIS_Z + 3], up)
         flat = kind in (RECT, DISK, FAR) or row[kw.OUTER] < math.pi
-        half = row[kw.SIZE] / 2.0 if kind == RECT else 0.0 if kind in (POINT, FAR) else row[kw.SIZE]
+        half = _half(kind, row)
         rx, ry = from_above(row[kw.AXIS_X : kw.AXIS_X + 3] * half, up)
         cone = math.degrees(row[kw.OUTER]) if row[kw.OUTER] < math.pi else 180.0
         found.setdefault(path, Lamp(path, place, (x, y) if flat else (0.0, 0.0), cone, (rx, ry), kind == FAR))
@@ -101,6 +101,15 @@ def _lamps(side: Staged, up: str) -> tuple[Lamp, ...]:
         x, y = np.mean(places, axis=0).tolist()
         found.setdefault(path, Lamp(path, (x, y), (0.0, 0.0), 180.0, (0.0, 0.0)))
     return tuple(found.values())
+
+
+def _half(kind: int, row: Floats) -> float:
+    """Half a light's size to its right hand, in metres."""
+    if kind == CYLINDER:  # its length lies there
+        return float(row[kw.SIZE + 1]) / 2.0
+    if kind == RECT:
+        return float(row[kw.SIZE]) / 2.0
+    return 0.0 if kind in (POINT, FAR) else float(row[kw.SIZE])
 
 
 def _eye(side: Staged, up: str) -> Eye:

@@ -7,11 +7,13 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QInputDialog, QLineEdit
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QInputDialog, QLabel, QLineEdit
 
 from durvan.crossing.document.document import Document
 from durvan.crossing.exchange.intake import open_scene
 from durvan.ui.frame.window import Window
+from durvan.ui.shared.state import Selection
 from durvan.ui.stations.light.hands import Hands
 from durvan.ui.stations.light.view import Light
 
@@ -194,3 +196,66 @@ def test_sets_are_named_and_taken_away(
     ready()
     assert not document(house).sets and document(house).in_use == "" and samples(house)["samples"] == 100
     assert settings.start.isVisible()
+
+
+TILTED = """IESNA:LM-63-2002
+[TEST] SKERRY-9
+[MANUFAC] none
+TILT=INCLUDE
+1
+3
+0 45 90
+1 0.8 0.6
+1 -1 1 3 1 1 2 0 0 0
+1 1 40
+0 45 90
+0
+100 50 0
+"""
+SMALL = """#usda 1.0
+(
+    metersPerUnit = 1
+    upAxis = "Y"
+)
+def Camera "Eye"
+{
+    custom float orvik:focal = 30
+}
+def SphereLight "Dish"
+{
+    custom token orvik:kind = "measured"
+    custom asset orvik:file = @./dish.ies@
+    float3 xformOp:rotateXYZ = (-45, 0, 0)
+    uniform token[] xformOpOrder = ["xformOp:rotateXYZ"]
+}
+"""
+
+
+def test_evidence_says_how_a_lamp_is_tilted_and_what_is_not_shown(
+    window: Window, qtbot, ready: Callable[[], None], tmp_path: Path
+) -> None:
+    (tmp_path / "dish.ies").write_text(TILTED)
+    (tmp_path / "small.usda").write_text(SMALL)
+    window.open(tmp_path / "small.usda")
+    qtbot.waitUntil(lambda: window.state.session is not None, timeout=20_000)
+    ready()
+
+    def said() -> str:
+        return "\n".join(one.text() for one in window.evidence.findChildren(QLabel) if one.isVisibleTo(window.evidence))
+
+    window.state.select(Selection("/Dish"))
+    qtbot.wait(50)
+    lines = said().splitlines()
+    assert lines[lines.index("tilted by") + 1] == "45" and lines[lines.index("so it gives") + 1] == "80"
+    assert "leaves out" not in said()
+    picture = QImage(4, 4, QImage.Format.Format_RGB32)
+    window.looks.views["source"] = (
+        picture,
+        1,
+        1,
+        ("Eye: is orthographic, and shown in perspective", "Eyebrow: is red"),
+    )
+    window.state.select(Selection("/Eye"))
+    qtbot.wait(50)
+    assert "What the preview leaves out" in said() and "Is orthographic, and shown in perspective." in said()
+    assert "red" not in said()

@@ -14,7 +14,7 @@ from durvan.crossing.light.report import LightReport
 from durvan.errors import ProfileError
 from durvan.formats import profiles
 from durvan.optics import sun
-from durvan.optics.profile import Profile, beam_angle, curve
+from durvan.optics.profile import Profile, beam_angle, curve, whole
 from durvan.scene.model import FileKind, FileState, Kind, Scene, Thing
 from durvan.ui.kit.parts import label, small, table_of
 from durvan.ui.kit.theme import ACCENT, BOOTH, INK, PANEL, SMALL, SOFT, STRONG_RULE, font
@@ -57,6 +57,7 @@ class LightEvidence(Explained):
             ]  # fmt: skip
             if profile.lumens > 0.0:
                 told.insert(1, ("its lamps", f"{profile.lumens:.4g}", "lm"))
+            told += _tilted(profile, thing, session.scene.up_axis)
             down.addWidget(table_of(told))
             for note in profile.notes:
                 down.addWidget(small(f"{note}.", wrap=True))
@@ -95,6 +96,19 @@ def _profile(scene: Scene, thing: Thing) -> Profile | None:
             except ProfileError:
                 return None
     return None
+
+
+def _tilted(profile: Profile, thing: Thing, up_axis: str) -> list[tuple[str, str, str]]:
+    """How far a lamp is tilted from straight down, and what it gives then, where its profile says."""
+    if not profile.tilt or profile.lamp_stays or len(thing.stands) != 16:
+        return []
+    back = thing.stands[8:11]
+    up = back[1 if up_axis == "Y" else 2] / max(math.hypot(*back), 1e-12)
+    degrees = math.degrees(math.acos(min(max(up, -1.0), 1.0)))
+    return [
+        ("tilted by", f"{degrees:.0f}", "deg"),
+        ("so it gives", f"{100.0 * whole(profile).tilt_factor(degrees):.0f}", "%"),
+    ]
 
 
 def _day(thing: Thing) -> tuple[tuple[float, float], list[tuple[float, float, float]]] | None:

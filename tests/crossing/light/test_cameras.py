@@ -222,3 +222,55 @@ def test_what_is_not_rendered_is_said(
     assert not [
         note for note in staged(session, plain, "source", (16, 8)).notes if note.startswith(("Settings", "Eye"))
     ]
+
+
+def with_settings(folder: Path, lines: str) -> Path:
+    """A scene of Orvik's with a camera and settings."""
+    file = folder / "settings.usda"
+    body = f'#usda 1.0\ndef Camera "Eye"\n{{\n    custom float orvik:focal = 40\n}}\ndef RenderSettings "Settings"\n{{\n    {lines}\n}}\n'
+    file.write_text(body)
+    return file
+
+
+@pytest.mark.parametrize("target", ["pellune", "openpbr"])
+@pytest.mark.parametrize(("response", "told"), [("none", 0), ("gamma", 1), ("shoulder", 1)])
+def test_only_a_response_that_is_burnt_in_is_told(
+    packs: Registry, tmp_path: Path, target: str, response: str, told: int
+) -> None:
+    session = start(with_settings(tmp_path, f'custom token orvik:response = "{response}"'), packs, target)
+    assert len(found(session, "burnt-in")) == told
+    plain = start(with_settings(tmp_path, "custom int orvik:bounces = 5"), packs, target)
+    assert not found(plain, "burnt-in") and not [row for row in plain.plan.ledger if row.parameter == "response"]
+    back = start(with_settings(tmp_path, f'custom token orvik:response = "{response}"'), packs, "orvik")
+    assert next(row for row in back.plan.ledger if row.parameter == "response").fate.name == "KEPT"
+
+
+def test_light_that_does_not_bounce_stays_so(packs: Registry, tmp_path: Path) -> None:
+    """By paths that end at once, and both renderers agree; that it is so is told once."""
+    session = start(
+        with_settings(tmp_path, "custom bool orvik:indirect = 0\n    custom int orvik:bounces = 5"), packs, "pellune"
+    )
+    root = session.plan.translations["/Settings"].graph.root
+    assert root is not None and [root.values[f"{kind}_paths"] for kind in ("diffuse", "mirror", "clear")] == [0, 0, 0]
+    assert len(found(session, "no-bounces")) == 1
+    both = [
+        staging._sampling(things, packs, staging.facts_of(session.scene))
+        for things in (session.scene.own, session.plan.target_things)
+    ]
+    assert [one.bounces for one in both] == [0, 0]
+    bouncing = start(with_settings(tmp_path, "custom int orvik:bounces = 5"), packs, "pellune")
+    root = bouncing.plan.translations["/Settings"].graph.root
+    assert root is not None and root.values["diffuse_paths"] == 5 and not found(bouncing, "no-bounces")
+
+
+def test_what_settings_have_no_counterpart_say_what_to_do(packs: Registry) -> None:
+    """Each loss of a setting gives a reason and a way out, or is told by a finding of its own, or has no effect."""
+    for name in ("orvik", "pellune", "openpbr"):
+        said = {word: why for word, why in packs.get(name).unsaid.items() if word.startswith("RenderSettings")}
+        assert said
+        for word, why in said.items():
+            assert why.told_by or why.cause.value == "no effect" or why.said.rstrip(".").count(". ") >= 1, (
+                name,
+                word,
+                why.said,
+            )

@@ -335,3 +335,22 @@ def test_everything_in_the_way_is_hidden_or_nothing(packs: Registry, tmp_path: P
     )  # begins before the clip, and goes on
     _, finding = clip(body + through)
     assert [one.label for one in finding.remedies] == ["Move the camera to its clip"]
+
+
+def test_what_is_in_focus_is_a_probe_of_its_own(packs: Registry, tmp_path: Path) -> None:
+    """Where the middle of the picture is not; without depth of field nothing is in focus before other things."""
+    post = quad("Post", (0.3, -1, 0), (0.6, -1, 0), (0.6, 3, 0), (0.3, 3, 0))
+    wall = quad("Wall", (-9, -9, -4), (9, -9, -4), (9, 9, -4), (-9, 9, -4))
+    lens = "custom float orvik:focal = 30\n    custom bool orvik:blur = %s\n    custom float orvik:focus = %g\n    custom float orvik:f_number = 2"
+    body = post + wall + BALL % ("Lamp", "", "0, 1.5, 1")
+    for blur, focus, name in (("true", 140.0, "Post"), ("true", 540.0, ""), ("false", 140.0, ""), ("true", 300.0, "")):
+        file = tmp_path / "focus.usda"
+        file.write_text((HEAD % "").replace("custom float orvik:focal = 30", lens % (blur, focus)) + FLOOR + body)
+        session = start(file, packs, "pellune")
+        measured(session)
+        report = session.light
+        assert report is not None
+        there = [probe for probe in report.probes if probe.name == "in focus"]
+        assert [probe.thing for probe in there] == ([f"/{name}"] if name else []), (blur, focus)
+        for probe in there:
+            assert probe.place[2] == pytest.approx(0.0, abs=1e-3)

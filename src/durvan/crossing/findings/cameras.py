@@ -21,7 +21,7 @@ from durvan.scene.graph import Graph, Value
 from durvan.scene.model import Kind, Solid, Thing
 
 EXPOSURE_CODES = (
-    "exposure-moved", "burnt-in", "bent-twice", "white-balance", "frame-axis", "view-left",
+    "exposure-moved", "burnt-in", "bent-twice", "white-balance", "frame-axis", "view-left", "no-bounces",
 )  # fmt: skip
 _SEEN = 0.001  # of the picture that a blocker has to cover to count
 
@@ -133,9 +133,17 @@ def _of_camera(view: View, thing: Thing) -> Iterator[Finding]:
 
 
 def _of_settings(view: View, thing: Thing) -> Iterator[Finding]:
+    dark = False
     for row in view.translation(thing).rows:
         if row.fate is Fate.LOST and row.why.told_by == "burnt-in":
             yield _burnt_in(view, thing, row)
+        elif not dark and row.why.told_by == "no-bounces":
+            dark = True
+            yield Finding(
+                "no-bounces", Level.NOTE, "Light that does not bounce", f"{thing.name} lets no light bounce off anything",
+                f"the counts of paths are 0 in {view.target.title}, so shadows stay as black as they were", thing.id,
+                row.parameter, "Light", (("in the source", f"{row.parameter.replace('_', ' ')} {row.value}"),),
+            )  # fmt: skip
         elif row.fate is Fate.LOST and row.why.told_by == "view-left":
             yield _view_left(view, thing, row)
     yield from _bent_twice(view, thing)

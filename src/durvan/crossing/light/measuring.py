@@ -24,7 +24,8 @@ from durvan.scene.probe import Probe
 from durvan.scene.shapes import Shapes
 
 Floats = NDArray[np.float64]
-SUBJECT, FLOOR = "subject", "floor"
+SUBJECT, FOCUS, FLOOR = "subject", "in focus", "floor"
+_SHARP = 0.05  # of the distance in focus that something may be away from it
 _VIEW = (48, 27)
 _GRID = (3, 2)
 _DIRECTIONS = np.array([[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]], dtype=np.float64)
@@ -103,8 +104,8 @@ def keys_of(side: Staged) -> list[tuple[str, str]]:
 
 
 def found_in_view(staged: Staged, up_axis: str, grid: bool = True) -> tuple[Probe, ...]:
-    """Probes that the camera's view gives: the subject in its middle, or what is seen next to it; the floor below that; and a
-    grid over the picture.
+    """Probes that the camera's view gives: the subject in its middle, or what is seen next to it; what is in focus, where that is
+    elsewhere; the floor below the subject; and a grid over the picture.
     """
     width, height = _VIEW
     seen = renderer.first_things(staged.built, staged.camera, width, height)
@@ -116,6 +117,9 @@ def found_in_view(staged: Staged, up_axis: str, grid: bool = True) -> tuple[Prob
     if middle is None:
         return ()
     probes = [middle]
+    sharp = _in_focus(staged, seen, found, float(seen.depth[y, x]))
+    if sharp is not None:
+        probes.append(sharp)
     floor = _floor_below(staged, middle, up_axis)
     if floor is not None:
         probes.append(floor)
@@ -128,6 +132,20 @@ def found_in_view(staged: Staged, up_axis: str, grid: bool = True) -> tuple[Prob
             if one is not None:
                 probes.append(one)
     return tuple(probes)
+
+
+def _in_focus(staged: Staged, seen: renderer.Passes, found: NDArray[np.int64], middle: float) -> Probe | None:
+    """What a camera with depth of field is focused on, nearest to the middle of its picture; None where that is the subject there."""
+    view = staged.view
+    if view.f_number <= 0.0 or view.focus <= 0.0 or abs(middle - view.focus) <= _SHARP * view.focus:
+        return None
+    depth = seen.depth[found[:, 0], found[:, 1]]
+    sharp = found[np.abs(depth - view.focus) <= _SHARP * view.focus]
+    if not len(sharp):
+        return None
+    height, width = seen.depth.shape
+    y, x = sharp[int(np.argmin(np.hypot(sharp[:, 0] - height // 2, sharp[:, 1] - width // 2)))]
+    return _at(staged, seen, int(x), int(y), FOCUS)
 
 
 def _floor_below(staged: Staged, subject: Probe, up_axis: str) -> Probe | None:

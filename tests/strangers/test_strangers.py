@@ -191,7 +191,12 @@ def test_a_file_format_is_one_module(packs, tmp_path: Path) -> None:
         "path": "/Boat/Hull",
         "word": "orvik.finish",
         "output": "out",
-        "values": {"base_tint": [0.1, 0.2, 0.3], "polish": 0.75, "polish_curve": "trowbridge"},
+        "values": {
+            "base_tint": [0.1, 0.2, 0.3],
+            "mirror_tint": [0.5, 0.5, 0.5],
+            "polish": 0.75,
+            "polish_curve": "trowbridge",
+        },
     }
     source = tmp_path / "boat.plain"
     source.write_text(json.dumps(said) + "\n")

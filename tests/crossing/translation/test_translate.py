@@ -22,14 +22,14 @@ def fates(translation) -> dict[str, Fate]:
 
 
 def test_gloss_becomes_roughness_by_the_lobe(carried) -> None:
-    done = carried(finish({"polish": 0.7, "polish_curve": "trowbridge"}), "pellune")
+    done = carried(finish({"polish": 0.7, "polish_curve": "trowbridge", "mirror_tint": (0.5, 0.5, 0.5)}), "pellune")
     assert values_of(done)["rough"] == pytest.approx(0.3)
     assert fates(done)["polish"] is Fate.RECAST
 
 
 @pytest.mark.parametrize("curve", ["blinn", "beckmann"])
 def test_other_lobes_are_fitted_and_say_what_remains(carried, curve) -> None:
-    done = carried(finish({"polish": 0.7, "polish_curve": curve}), "pellune")
+    done = carried(finish({"polish": 0.7, "polish_curve": curve, "mirror_tint": (0.5, 0.5, 0.5)}), "pellune")
     row = next(row for row in done.rows if row.parameter == "polish")
     assert row.fate is Fate.FITTED and 0.05 < row.measure < 0.5 and "highlight" in row.measured
     if curve == "blinn":
@@ -386,3 +386,18 @@ def test_a_blinn_map_becomes_one_node_and_says_how_far_off_it_is(carried) -> Non
     for polish in (0.0, 0.3, 0.7, 1.0):
         reached = (node.values["gain"][0] * polish + node.values["shift"][0]) ** node.values["power"]
         assert abs(reached - (2 / (10 ** (4 * polish) + 2)) ** 0.25) <= row.measure < 0.03
+
+
+@pytest.mark.parametrize(
+    ("given", "rough"),
+    [
+        ({"mirror_tint": (0.0, 0.0, 0.0)}, 1.0), ({}, 1.0), ({"mirror_tint": (0.04, 0.04, 0.04)}, 0.4),
+        ({"pass_tint": (0.9, 0.9, 0.9)}, 0.4), ({"mirror_tint": (0.8, 0.8, 0.8), "edge_rise": False, "base_tint": (0.0, 0.0, 0.0)}, 0.4),
+    ],
+)  # fmt: skip
+def test_where_nothing_is_reflected_the_edge_is_blunted(carried, given, rough) -> None:
+    """Pellune's edge rises to white even from nothing; a rough one does least. What reflects, or is glass or a metal, keeps its polish."""
+    done = carried(finish({"polish": 0.6, "polish_curve": "trowbridge", **given}), "pellune")
+    assert values_of(done).get("rough", 0.5) == pytest.approx(rough)
+    row = next(row for row in done.rows if row.parameter == "polish")
+    assert (row.fate is Fate.FITTED) == (rough == 1.0)

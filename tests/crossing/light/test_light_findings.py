@@ -251,7 +251,7 @@ PORTAL = """def PortalLight "Hatch"
 
 def test_a_portal_tells_what_it_would_have_done(packs: Registry, tmp_path: Path) -> None:
     """A closed room with a hatch of a square metre above: all of the sky's light comes through it, and the part of the ways that find
-    it is the hatch's solid angle over the half that the floor sees. A portal over half of the hatch has half of the light.
+    it is the share of the floor's half of all directions that the hatch takes up. A portal over half of the hatch has half of the light.
     """
     room = "".join(ROOM) + DOME % ("Sky", "true")
     session = opened(tmp_path, packs, room + PORTAL % (1.0, 0.0))

@@ -106,6 +106,15 @@ def distances(built: Built, places: Sequence[tuple[float, float, float]], direct
     return out
 
 
+def surroundings(built: Built, place: tuple[float, float, float], directions: Floats) -> Floats:
+    """What domes send a place from some directions [n, 3], past what stands in between and through what is clear: nit [n]."""
+    row = np.array([*place, 0.0, 0.0, 0.0, -1.0])
+    out = np.zeros(len(directions))
+    room = exposing.scratch(built.registers)
+    probing.surroundings(built.world, row, np.ascontiguousarray(directions, dtype=np.float64), room, out)
+    return out
+
+
 def _grouped(lights: Floats, groups: int) -> tuple[NDArray[np.int32], NDArray[np.int32], Floats]:
     """The lights of each group, and the chances of each summed from 0 to 1: by area and radiance, a little of it evenly."""
     group = lights[:, kw.GROUP].astype(int)

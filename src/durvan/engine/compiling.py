@@ -84,6 +84,7 @@ def _run_each(report: Report) -> None:
     )
     budget.measure(lit, [Probe("", (0.0, 0.0, 0.0))])
     budget.distances(lit, [(0.0, 0.0, 0.0)], np.eye(3))
+    budget.surroundings(lit, (0.0, 0.0, 0.0), np.eye(3))
 
 
 def ensure(report: Report = silent) -> None:

@@ -26,13 +26,13 @@ def openings(side: Staged, probes: Sequence[Probe], portals: Sequence[Portal]) -
     best: dict[str, Opening] = {}
     for probe, (directions, weights) in zip(probes, ways, strict=True):
         x, y, z = (a + _OFF * b for a, b in zip(probe.place, probe.normal, strict=True))
-        free = budget.distances(side.built, [(x, y, z)], directions)[0] == 0.0
-        light = float((weights * free).sum())
+        sent = weights * budget.surroundings(side.built, (x, y, z), directions)
+        light = float(sent.sum())
         if light <= 0.0:
             continue
         for portal in portals:
-            through = free & _meets(portal, np.array([x, y, z]), directions)
-            one = Opening(portal.path, probe.name, float((weights * through).sum()) / light, float(through.mean()))
+            through = (sent > 0.0) & _meets(portal, np.array([x, y, z]), directions)
+            one = Opening(portal.path, probe.name, float(sent[through].sum()) / light, float(through.mean()))
             if one.share > best.get(portal.path, Opening(portal.path)).share:
                 best[portal.path] = one
     return tuple(best.get(portal.path, Opening(portal.path)) for portal in portals)

@@ -10,6 +10,7 @@ from durvan.engine.kernels.programs import resolve
 from durvan.engine.kernels.rays import NOTHING, THINGS, in_the_way, nearest
 from durvan.engine.kernels.surfaces import H_NG, MOST_CUTS, lift, past, put_point, surface_at
 from durvan.engine.kernels.world import (
+    A_FAR,
     A_LIGHT,
     A_TRIANGLE,
     BARS,
@@ -18,6 +19,7 @@ from durvan.engine.kernels.world import (
     LIGHT,
     LIT,
     N_CUT_OUTS,
+    N_FAR,
     SHADOWS,
     T_FLAT,
     T_OBJECT,
@@ -25,7 +27,9 @@ from durvan.engine.kernels.world import (
     World,
     bare,
 )
+from durvan.engine.kernels.world import KIND as KIND_OF
 from durvan.optics.jit import address, beyond, entry, inner
+from durvan.optics.light_shapes import DOME
 from durvan.optics.lobes import fresnel
 from durvan.optics.lobes.layout import COUNT, HEADER, KIND, LOBE, MURK, OPACITY, RECORD, REFRACT, STRAIGHT, WEIGHT
 
@@ -147,6 +151,26 @@ def illuminate(
             out[p, g, 0] += r1
             out[p, g, 1] += g1
             out[p, g, 2] += b1
+
+
+@entry
+def surroundings(w: World, probe: F8, directions: F8, room: F8, out: F8) -> None:
+    """What domes send a place from some directions [n, 3], past what stands in between: luminance in nit [n]. `room` as for `render`."""
+    w = bare(w)
+    point, hit = address(room), beyond(address(room), 8)
+    other, registers = beyond(address(room), ROOM), beyond(address(room), ROOM + 2 * RECORD)
+    px, py, pz = probe[P_AT], probe[P_AT + 1], probe[P_AT + 2]
+    for n in range(directions.shape[0]):
+        dx, dy, dz = directions[n, 0], directions[n, 1], directions[n, 2]
+        out[n] = 0.0
+        for k in range(w.i4[N_FAR]):
+            l = w.i4[w.i4[A_FAR] + k]
+            light = w.i4[A_LIGHT] + l * LIGHT
+            if int(w.f8[light + KIND_OF]) != DOME:
+                continue
+            r, g, b, _ = lights.dome_light(w, light, dx, dy, dz)
+            tr, tg, tb = passed(w, px, py, pz, dx, dy, dz, lights.INFINITE, l, registers, point, other, hit)
+            out[n] += 0.2126 * r * tr + 0.7152 * g * tg + 0.0722 * b * tb
 
 
 @entry

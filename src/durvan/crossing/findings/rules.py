@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 
-from durvan.crossing.findings import cameras, decoding, files, lights, looks, materials, networks, packs
+from durvan.crossing.findings import clipping, decoding, exposure, files, lights, looks, materials, networks, packs
 from durvan.crossing.findings.model import Finding, Findings, Level, PartKey
 from durvan.crossing.findings.view import Need, View
 from durvan.scene.model import Thing
@@ -59,11 +59,11 @@ RULES: tuple[Rule, ...] = (
     Rule(("unbound",), "Survey", Need.TRANSLATIONS, materials.binding),
     Rule(("setup-light",), "Light", Need.TRANSLATIONS, lights.setup),
     Rule(("kelvin",), "Light", Need.TRANSLATIONS, lights.temperature),
-    Rule(cameras.EXPOSURE_CODES, "Light", Need.TRANSLATIONS, cameras.exposure),
+    Rule(exposure.CODES, "Light", Need.TRANSLATIONS, exposure.exposure),
     Rule(("light-list", "shadowless", "decay"), "Light", Need.TRANSLATIONS, lights.cannot),
     Rule(("portal",), "Light", Need.SCOPE | Need.TRANSLATIONS | Need.LIGHT, of_scene=lights.portals),
     Rule(("budget",), "Light", Need.LIGHT, of_scene=lights.unbalanced),
-    Rule(("near-clip", "camera-outside"), "Light", Need.SCOPE | Need.TRANSLATIONS | Need.LIGHT, of_scene=cameras.clipping),
+    Rule(("near-clip", "camera-outside"), "Light", Need.SCOPE | Need.TRANSLATIONS | Need.LIGHT, of_scene=clipping.clipping),
     Rule(("environment-twice",), "Light", Need.SCOPE | Need.TRANSLATIONS, of_scene=lights.environment_twice),
     Rule(("no-shadows",), "Light", Need.SCOPE | Need.TRANSLATIONS | Need.LIGHT, of_scene=lights.shadowless_scene),
     Rule(("hidden-emitter", "silent-glow"), "Light", Need.LIGHT, of_scene=lights.hidden_emitters),

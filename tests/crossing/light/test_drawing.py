@@ -46,7 +46,7 @@ def test_the_plan_is_to_scale(session: Session) -> None:
         if thing is not None and thing.kind is Kind.LIGHT and len(thing.stands) == 16 and not lamp.far:
             assert lamp.place == pytest.approx(from_above(np.array(thing.stands[12:15]), shapes.up_axis), abs=1e-5)
     by_path = {lamp.path: lamp for lamp in plan.lamps}
-    assert math.hypot(*by_path[LAMP].right) > 0.2  # a tube is drawn with its length
+    assert by_path[LAMP].long and math.hypot(*by_path[LAMP].right) > 0.2  # a tube is drawn with its length
     assert "/BoatHouse/Looks/LanternGhost" in by_path  # what glows stands in it, too
     camera = things[session.camera]
     assert plan.eye.place == pytest.approx(from_above(np.array(camera.stands[12:15]), shapes.up_axis), abs=1e-5)

@@ -96,7 +96,10 @@ def _lamps(side: Staged, up: str) -> tuple[Lamp, ...]:
         half = _half(kind, row)
         rx, ry = from_above(row[kw.AXIS_X : kw.AXIS_X + 3] * half, up)
         cone = math.degrees(row[kw.OUTER]) if row[kw.OUTER] < math.pi else 180.0
-        found.setdefault(path, Lamp(path, place, (x, y) if flat else (0.0, 0.0), cone, (rx, ry), kind == FAR))
+        found.setdefault(
+            path,
+            Lamp(path, place, (x, y) if flat else (0.0, 0.0), cone, (rx, ry), kind == FAR, kind in (RECT, CYLINDER)),
+        )
     for path, places in glowing.items():
         x, y = np.mean(places, axis=0).tolist()
         found.setdefault(path, Lamp(path, (x, y), (0.0, 0.0), 180.0, (0.0, 0.0)))

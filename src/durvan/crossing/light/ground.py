@@ -13,7 +13,7 @@ Floats = NDArray[np.float64]
 @dataclass(frozen=True)
 class Lamp:
     """A light from above: where it stands in plan metres, which way it shines (0, 0: to all sides, or straight up and down), half
-    its cone in degrees (180 none), and half its size along its own right hand.
+    its cone in degrees (180 none), and half its size along its own right hand; `long`: it is a panel or a tube, and no ball or disc.
     """
 
     path: str
@@ -22,6 +22,7 @@ class Lamp:
     cone: float
     right: tuple[float, float]
     far: bool = False
+    long: bool = False
 
 
 @dataclass(frozen=True)

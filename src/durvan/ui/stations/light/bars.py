@@ -16,7 +16,7 @@ from durvan.ui.kit.words import spoken
 
 ROW, HEAD = 26, 34
 SPAN = 10.0  # stops that a bar shows, below the strongest light
-_NAME, _KIND, _APART, _TRIM = 186, 80, 68, 54
+_NAME, _KIND, _APART, _TRIM = 200, 80, 68, 54
 _LONGEST = 340
 _OTHER = QColor(108, 108, 108)
 

@@ -142,6 +142,11 @@ class Plan(QWidget):
         if math.hypot(lamp.way[0], lamp.way[1]) > 0.2:
             p.drawLine(at - wide, at + wide)
             self._beam(p, at, lamp, ink)
+        elif lamp.long and math.hypot(wide.x(), wide.y()) > 3.0:
+            p.setPen(QPen(ink, 4.0))
+            p.drawLine(at - wide, at + wide)
+            p.setPen(QPen(ACCENT if chosen else SLIP, 1.6))
+            p.drawLine(at - wide, at + wide)
         else:
             r = max(math.hypot(wide.x(), wide.y()), 3.5)
             p.setBrush(SLIP if not chosen else ACCENT)

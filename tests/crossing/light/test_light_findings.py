@@ -367,3 +367,29 @@ def test_what_is_in_focus_is_a_probe_of_its_own(packs: Registry, tmp_path: Path)
         assert [probe.thing for probe in there] == ([f"/{name}"] if name else []), (blur, focus)
         for probe in there:
             assert probe.place[2] == pytest.approx(0.0, abs=1e-3)
+
+
+@pytest.mark.parametrize(("blur", "subject"), [("true", 4.2), ("false", 6.0)])
+def test_a_move_keeps_what_is_in_focus_as_large_as_it_was(
+    packs: Registry, tmp_path: Path, blur: str, subject: float
+) -> None:
+    """Or what the middle of the picture shows, where everything is sharp; and says the distance that keeps most of the frame."""
+    lens = (
+        f"custom float orvik:near_clip = 300\n    custom bool orvik:blur = {blur}\n    custom float orvik:focus = 420"
+    )
+    post = quad("Post", (0.8, -1, 0.8), (1.4, -1, 0.8), (1.4, 3, 0.8), (0.8, 3, 0.8))
+    body = (
+        CLIPPED.replace("custom float orvik:near_clip = 300", lens)
+        + boards(4.0)
+        + post
+        + BALL % ("Lamp", "", "0, 1, 0.5")
+    )
+    session = opened(tmp_path, packs, body)
+    session.put_choices("Look", {"camera": "/Back"})
+    session.renew()
+    measured(session)
+    report = session.light
+    assert report is not None and report.sight.subject == pytest.approx(subject, rel=1e-3)
+    assert report.sight.kept <= report.sight.moved and report.sight.keeps > 3.0
+    finding = next(one for one in found(session, "near-clip") if one.thing == "/Back")
+    assert dict(finding.evidence)["subject"] == f"{subject:.3g} m"

@@ -12,6 +12,7 @@ from durvan.crossing.light.report import Sight
 from durvan.crossing.translation.choices import Advance
 from durvan.scene.model import Kind, Solid, Thing
 
+_BETTER = 0.03  # of the picture by which another way to move has to keep more of it to be offered
 _SEEN = 0.001  # of the picture that a blocker has to cover to count
 
 
@@ -56,6 +57,12 @@ def _by_rays(view: View, thing: Thing, metres: float, sight: Sight) -> Iterator[
     if blockers and sight.subject > metres:
         forward = MoveForward(thing=thing.id, advance=Advance(thing=thing.id, metres=metres, subject=sight.subject))
         remedies = (Remedy("Move the camera to its clip", "Move all {count} cameras to their clips", forward),)
+        if sight.kept < sight.moved - _BETTER and sight.keeps > metres:
+            wide = MoveForward(thing=thing.id, advance=Advance(thing=thing.id, metres=metres, subject=sight.keeps))
+            remedies = (
+                *remedies,
+                Remedy("Move it and keep most of the frame", "Move all {count} and keep most of their frames", wide),
+            )
     apart = bool(blockers) and all(
         one.seen < _SEEN for one in sight.blockers
     )  # else a part of the picture would go too
@@ -66,6 +73,7 @@ def _by_rays(view: View, thing: Thing, metres: float, sight: Sight) -> Iterator[
         ("near clip", f"{metres:g} m"), ("subject", f"{sight.subject:.3g} m"), ("of the picture", f"{100.0 * sight.share:.1f} %"),
         *((one.path.rsplit("/", 1)[-1], f"{100.0 * one.share:.1f} %") for one in blockers[:6]),
         *((("other things after a move", f"{100.0 * sight.moved:.0f} % of the picture"),) if remedies else ()),
+        *((("with most of the frame kept", f"{100.0 * sight.kept:.0f} %"),) if sight.kept < sight.moved - _BETTER else ()),
     )  # fmt: skip
     yield Finding(
         "near-clip", Level.LOOK if blockers else Level.NOTE, "The camera looks through what it clips away",

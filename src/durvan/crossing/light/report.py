@@ -58,7 +58,8 @@ class Blocker:
 class Sight:
     """What a camera would see without its near clip: what stands in its way, one thing behind the other, how much of the picture that
     covers, how far away the subject is (metres), whether the camera stands outside of what closes about its subject, and the part of
-    the picture that would show other things if it went forward to its clip. Found by rays.
+    the picture that would show other things if it went forward to its clip. `keeps` is the distance at which things would have to keep
+    their size for that part to be least, which is `kept` then. Found by rays.
     """
 
     near: float = 0.0
@@ -67,6 +68,8 @@ class Sight:
     outside: bool = False
     share: float = 0.0
     moved: float = 0.0
+    keeps: float = 0.0
+    kept: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -47,7 +47,17 @@ def sight(sides: Sides, up_axis: str) -> Sight:
     most = sorted(shares.items(), key=lambda one: -one[1])[:_BLOCKERS]
     blockers = tuple(Blocker(names[n], count / pixels, beyond[n] / pixels) for n, count in most)
     shut = bool(blockers) and _shut_in(side, depth)
-    return Sight(near, depth, blockers, shut, covered / pixels, _moved(side, seen, near, depth) if blockers else 0.0)
+    if not blockers:
+        return Sight(near, depth)
+    subject = side.view.focus if side.view.f_number > 0.0 and side.view.focus > near else depth
+    kept, keeps = min((_moved(side, seen, near, far), far) for far in _distances(seen, subject))
+    return Sight(near, subject, blockers, shut, covered / pixels, _moved(side, seen, near, subject), keeps, kept)
+
+
+def _distances(seen: renderer.Passes, subject: float) -> list[float]:
+    """Distances at which things might keep their size: the subject's, and those of what the picture shows."""
+    depth = seen.depth[seen.depth > 0.0]
+    return [subject, *(np.percentile(depth, (10, 25, 50, 75, 90)).tolist() if len(depth) else ())]
 
 
 def _in_the_way(side: Staged, seen: renderer.Passes, near: float) -> tuple[int, dict[int, int]]:

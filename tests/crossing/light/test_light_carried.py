@@ -11,7 +11,7 @@ import pytest
 from durvan.crossing.document.changes import AddLight, Choose, KeepOff, MoveForward, SetSettings, SetTint, SetTrims
 from durvan.crossing.exchange.intake import open_scene
 from durvan.crossing.job.session import Session, start
-from durvan.crossing.light.asking import stops_of, untrimmed
+from durvan.crossing.light.asking import stops_of
 from durvan.crossing.translation.choices import AddedLight, Advance, Note, Tinting, Trim
 from durvan.dialects.look import Facts
 from durvan.dialects.registry import Registry
@@ -174,7 +174,7 @@ def test_trims_scale_the_target_and_say_so(session: Session, packs: Registry) ->
     row = next(row for row in session.plan.translations["/Panel"].rows if row.parameter == "gain")
     assert row.by == "hand" and "+1.50 stops" in row.reason and row.fate is Fate.FITTED
     assert stops_of(session.plan)["/Panel"].stops == 1.5
-    bare = {t.id: t for t in untrimmed(session.plan, packs)}
+    bare = {t.id: t for t in session.light_wanted().target}
     again = lamps(session.scene, bare.values(), packs)
     assert again["/Panel"][0].radiance == pytest.approx(before["/Panel"][0].radiance)
     session.undo()

@@ -63,10 +63,8 @@ def _by_rays(view: View, thing: Thing, metres: float, sight: Sight) -> Iterator[
                 *remedies,
                 Remedy("Move it and keep most of the frame", "Move all {count} and keep most of their frames", wide),
             )
-    apart = bool(blockers) and all(
-        one.seen < _SEEN for one in sight.blockers
-    )  # else a part of the picture would go too
-    if apart and view.target.identity.abilities.get("hides_from_camera", False):
+    apart = all(one.seen < _SEEN for one in sight.blockers)  # else a part of the picture would go too
+    if blockers and apart and sight.cleared and view.target.identity.abilities.get("hides_from_camera", False):
         hide = HideFromCameras(objects=tuple(one.path for one in sight.blockers))
         remedies = (Remedy("Hide it from the cameras", "Hide what stands before all {count}", hide), *remedies)
     evidence = (

@@ -94,12 +94,6 @@ def _untrimmed(thing: Thing, one: Translation, before: Untrimmed | None, registr
     return Untrimmed(inputs, found, _told(found, registry))
 
 
-def untrimmed(plan: Plan, registry: Registry) -> list[Thing]:
-    """The target's things without trims and with every light on."""
-    known = Known()
-    return [known.of_target(name, one, plan, registry).thing for name, one in plan.translations.items()]
-
-
 def wanted(
     plan: Plan, registry: Registry, camera: str, picked: tuple[Probe, ...] = (), grid: bool = True,
     known: Known | None = None,

@@ -59,7 +59,8 @@ class Sight:
     """What a camera would see without its near clip: what stands in its way, one thing behind the other, how much of the picture that
     covers, how far away the subject is (metres), whether the camera stands outside of what closes about its subject, and the part of
     the picture that would show other things if it went forward to its clip. `keeps` is the distance at which things would have to keep
-    their size for that part to be least, which is `kept` then. Found by rays.
+    their size for that part to be least, which is `kept` then; `cleared` says that nothing stands behind
+    the blockers any more. Found by rays.
     """
 
     near: float = 0.0
@@ -70,6 +71,7 @@ class Sight:
     moved: float = 0.0
     keeps: float = 0.0
     kept: float = 0.0
+    cleared: bool = True
 
 
 @dataclass(frozen=True)
@@ -172,18 +174,13 @@ class LightReport:
         return _Bare.of(self.parts, len(self.probes))
 
     @cached_property
-    def _colours(self) -> dict[str, Floats]:
-        """What each part puts on each probe, by side: [parts, probes, 3], lux as linear Rec.709, with trims."""
-        return {"source": self._bare.source, "target": self._factors[:, None, None] * self._bare.target}
-
-    @cached_property
     def _factors(self) -> Floats:
         """What trims make of each part of the target [parts]."""
         return np.array([self.factor(part) for part in self.parts]) if self.stops else np.ones(len(self.parts))
 
     @cached_property
     def _lux(self) -> dict[str, Floats]:
-        """The same in lux [parts, probes]."""
+        """What each part puts on each probe, by side, with trims: lux [parts, probes]."""
         return {"source": self._bare.source_lux, "target": self._factors[:, None] * self._bare.target_lux}
 
     @cached_property

@@ -17,7 +17,7 @@ from durvan.optics.lobes import layout
 
 Floats = NDArray[np.float64]
 _VIEW = (64, 36)
-_BLOCKERS, _LAYERS = 12, 8  # that are named; how many things one behind the other are looked past
+_LAYERS = 16  # how many things one behind the other are looked past
 _ROUND = 96  # directions that are looked into about the subject
 _TURN = 1.0  # degrees by which a box is turned to where it is tightest
 _CLOSED = 0.9  # of them that meet something, where it is shut in
@@ -41,17 +41,17 @@ def sight(sides: Sides, up_axis: str) -> Sight:
     depth = float(seen.depth[height // 2, width // 2])
     if near <= 0.0:
         return Sight(0.0, depth)
-    covered, shares = _in_the_way(side, seen, near)
+    covered, shares, cleared = _in_the_way(side, seen, near)
+    if not shares:
+        return Sight(near, depth)
     names, pixels = side.built.objects, width * height
     beyond = Counter(seen.thing.reshape(-1).tolist())
-    most = sorted(shares.items(), key=lambda one: -one[1])[:_BLOCKERS]
-    blockers = tuple(Blocker(names[n], count / pixels, beyond[n] / pixels) for n, count in most)
-    shut = bool(blockers) and _shut_in(side, depth)
-    if not blockers:
-        return Sight(near, depth)
+    blockers = tuple(Blocker(names[n], count / pixels, beyond[n] / pixels) for n, count in shares.most_common())
     subject = side.view.focus if side.view.f_number > 0.0 and side.view.focus > near else depth
-    kept, keeps = min((_moved(side, seen, near, far), far) for far in _distances(seen, subject))
-    return Sight(near, subject, blockers, shut, covered / pixels, _moved(side, seen, near, subject), keeps, kept)
+    moved = {far: _moved(side, seen, near, far) for far in _distances(seen, subject)}
+    keeps = min(moved, key=lambda far: (moved[far], far))
+    shut = _shut_in(side, depth)
+    return Sight(near, subject, blockers, shut, covered / pixels, moved[subject], keeps, moved[keeps], cleared)
 
 
 def _distances(seen: renderer.Passes, subject: float) -> list[float]:
@@ -60,8 +60,10 @@ def _distances(seen: renderer.Passes, subject: float) -> list[float]:
     return [subject, *(np.percentile(depth, (10, 25, 50, 75, 90)).tolist() if len(depth) else ())]
 
 
-def _in_the_way(side: Staged, seen: renderer.Passes, near: float) -> tuple[int, dict[int, int]]:
-    """How many pixels something nearer than the clip covers, and how many each thing does, those behind others when these are gone."""
+def _in_the_way(side: Staged, seen: renderer.Passes, near: float) -> tuple[int, Counter[int], bool]:
+    """How many pixels something nearer than the clip covers, how many each thing does, those behind others when these are gone, and
+    whether nothing is left behind them.
+    """
     height, width = seen.depth.shape
     open_ = side.camera.copy()
     open_[kw.C_NEAR] = 0.0
@@ -72,10 +74,10 @@ def _in_the_way(side: Staged, seen: renderer.Passes, near: float) -> tuple[int, 
         found = Counter(whole.thing[hidden].tolist())
         covered = int(hidden.sum()) if layer == 0 else covered
         if not found:
-            break
+            return covered, shares, True
         shares.update(found)
         built = built.past(found)
-    return covered, dict(shares)
+    return covered, shares, False
 
 
 def _moved(side: Staged, seen: renderer.Passes, near: float, subject: float) -> float:

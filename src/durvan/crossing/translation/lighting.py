@@ -129,11 +129,6 @@ class Handlings:
         return max(found, key=lambda one: one[0])[1] if found else None
 
 
-def handling(thing: Thing, pack: Pack | None, choices: Choices) -> Handling:
-    """What the trims and tints of a crossing come to for one thing."""
-    return Handlings(choices).of(thing, pack)
-
-
 def is_setup(name: str, choices: Choices) -> bool:
     """Whether a light is there for setting up, by its name: one of the names as a word of it, or as a part ("setup" only)."""
     return _named(name, choices.setup_names)

@@ -20,6 +20,7 @@ from durvan.optics.colour import luminance
 from durvan.optics.light_shapes import BY_KIND, DOME, FAR, GLOW, RECT, SHAPES
 from durvan.optics.lobes import layout
 from durvan.optics.photometry import latlong_illuminance
+from durvan.optics.profile import tilt_of
 
 Floats = NDArray[np.float64]
 Pixels = Callable[[Lookup], "NDArray[np.float32] | None"]
@@ -217,7 +218,7 @@ class Lamps:
         if row.has_body and not (size[0] > 0.0 and area > 1e-14):
             self.notes.append(f"{one.name}: has no area and gives no light")
             return
-        light = self._light(row.kind, lamp, one.name, one.lighting, one.path, _tilt(axes, self.up_axis))
+        light = self._light(row.kind, lamp, one.name, one.lighting, one.path, tilt_of(axes[2].tolist(), self.up_axis))
         if lamp.total and area > 0.0:
             light[kw.RADIANCE : kw.RADIANCE + 3] *= row.area(lamp.size) / area
         light[kw.SIZE : kw.SIZE + 2] = size
@@ -357,12 +358,6 @@ def _brought_down(picture: NDArray[np.float32]) -> NDArray[np.float32]:
     height, width = picture.shape[0] // factor * factor, picture.shape[1] // factor * factor
     cut = picture[:height, :width].reshape(height // factor, factor, width // factor, factor, 3)
     return np.asarray(cut.mean(axis=(1, 3)))
-
-
-def _tilt(axes: Floats, up_axis: str) -> float:
-    """How far a light that shines along its −Z is tilted from straight down, in degrees."""
-    up = axes[2, 1] if up_axis == "Y" else axes[2, 2]
-    return math.degrees(math.acos(min(max(float(up), -1.0), 1.0)))
 
 
 def _dome_frame(turn: float, up_axis: str) -> Floats:

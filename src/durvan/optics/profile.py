@@ -7,6 +7,7 @@ from +X towards +Y. Of types A and B the beam goes along −Z, +Y is up and +X t
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -204,6 +205,16 @@ def turned(globe: Globe, degrees: float) -> Globe:
     if globe.even or degrees % 360.0 == 0.0:
         return globe
     return Globe(globe.gamma, *_closed((globe.plane[:-1] + degrees) % 360.0, globe.candela[:-1]), globe.tilt)
+
+
+def tilt_of(back: Sequence[float], up_axis: str) -> float:
+    """How far a light is tilted from shining straight down, in degrees; it shines away from `back`, a direction in the world.
+
+    >>> tilt_of((0.0, 2.0, 0.0), "Y"), round(tilt_of((0.0, 1.0, 1.0), "Z"), 9)
+    (0.0, 45.0)
+    """
+    up = float(back[1 if up_axis == "Y" else 2]) / max(math.hypot(*back), 1e-12)
+    return math.degrees(math.acos(min(max(up, -1.0), 1.0)))
 
 
 NAME = "scaled-profile:"

@@ -14,7 +14,7 @@ from durvan.crossing.light.report import LightReport
 from durvan.errors import ProfileError
 from durvan.formats import profiles
 from durvan.optics import sun
-from durvan.optics.profile import Profile, beam_angle, curve, whole
+from durvan.optics.profile import Profile, beam_angle, curve, tilt_of, whole
 from durvan.scene.model import FileKind, FileState, Kind, Scene, Thing
 from durvan.ui.kit.parts import label, small, table_of
 from durvan.ui.kit.theme import ACCENT, BOOTH, INK, PANEL, SMALL, SOFT, STRONG_RULE, font
@@ -102,9 +102,7 @@ def _tilted(profile: Profile, thing: Thing, up_axis: str) -> list[tuple[str, str
     """How far a lamp is tilted from straight down, and what it gives then, where its profile says."""
     if not profile.tilt or profile.lamp_stays or len(thing.stands) != 16:
         return []
-    back = thing.stands[8:11]
-    up = back[1 if up_axis == "Y" else 2] / max(math.hypot(*back), 1e-12)
-    degrees = math.degrees(math.acos(min(max(up, -1.0), 1.0)))
+    degrees = tilt_of(thing.stands[8:11], up_axis)
     return [
         ("tilted by", f"{degrees:.0f}", "deg"),
         ("so it gives", f"{100.0 * whole(profile).tilt_factor(degrees):.0f}", "%"),

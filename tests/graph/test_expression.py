@@ -105,7 +105,9 @@ def test_programs_say_what_the_arrays_say(parts: list[Field]) -> None:
     look = record(Surface([Lobe(L.DIFFUSE, tints, parts[0])], opacity=parts[-1]))
     built = build([], [look], [], pixels, (Ball((0, 0, 0), 1.0, 0),))
     given_ = points(20)
-    table = np.stack([given_[name] for name in ex.POINT], axis=1)
+    table = np.zeros((20, ex.POINT_SIZE))
+    for place, name in enumerate(ex.POINT):
+        table[:, place] = given_[name] if name in given_ else ex.OTHERWISE[name]
     got = np.zeros((20, L.RECORD))
     programs.resolve_many(built.world, 0, table, got, built.registers)
     wanted = resolve(look, given_, pixels)

@@ -164,10 +164,16 @@ class CompiledType:
     stand_ins: frozenset[str] = frozenset()
     roles: dict[str, str] = field(default_factory=dict)
     worth: dict[str, Ready] = field(default_factory=dict)
+    beside: tuple[ChainRole, ...] = ()
     into: dict[str, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        self.into = {role.name: role.into for role in self.chain}
+        self.into = {role.name: role.into for role in (*self.chain, *self.beside)}
+
+    @property
+    def needed(self) -> int:
+        """How many nodes of its chain there have to be."""
+        return sum(not role.optional for role in self.chain)
 
 
 class Compiler:
@@ -183,11 +189,11 @@ class Compiler:
         self.entries = mapping.entries(kind)
         self.chain = type_map.chain or (ChainRole.model_validate({"as": "main", "category": type_map.category}),)
         self.common = common_ground()
-        for role in self.chain:
+        for role in (*self.chain, *type_map.beside):
             if role.category not in self.common.types:
                 raise self.fail(f"the common ground has no '{role.category}'.")
         self.main = next(role.name for role in self.chain if role.category == type_map.category)
-        self.roles = {role.name: role.category for role in self.chain}
+        self.roles = {role.name: role.category for role in (*self.chain, *type_map.beside)}
 
     def fail(self, message: str) -> PackError:
         return PackError(message, file=f"{self.pack}/mapping.yaml", inside=self.where)
@@ -363,7 +369,7 @@ class Compiler:
                 )
             )
         conditions = {}
-        for role in self.chain:
+        for role in (*self.chain, *self.map.beside):
             self.where = f"{self.kind}/{role.name}"
             condition = self._ready(role.when, partial(self._term_of, role))
             if condition is not None:
@@ -379,4 +385,5 @@ class Compiler:
         return CompiledType(
             self.kind, self.type, self.main, self.chain, conditions, outputs, back,
             self.ready(self.map.when_back, False), tuple(ready_cases), frozenset(self.map.outputs_back), self.roles, worth,
+            self.map.beside,
         )  # fmt: skip

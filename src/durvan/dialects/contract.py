@@ -185,6 +185,10 @@ class TypeMap(Document):
 
     category: str
     chain: tuple[ChainRole, ...] = ()
+    beside: tuple[ChainRole, ...] = Field(
+        default=(),
+        description="a chain that a surface stands for besides, at the material's output for displacement; made when it says something",
+    )
     outputs: dict[str, str] = Field(
         default_factory=lambda: {"out": "out"},
         description="ours to an output of the chain's first node, or `role.output`",

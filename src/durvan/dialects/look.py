@@ -27,9 +27,10 @@ from durvan.scene.vocabulary import NodeType, Vocabulary
 Array = NDArray[np.float64]
 Numbers = Field | float
 WHITE = (1.0, 1.0, 1.0)
+LOWER = ("base", "under", "front")  # inputs by which a surface says what it lies on
 
 
-@dataclass
+@dataclass(eq=False)
 class Lobe:
     """One lobe; what the numbers mean stands in `durvan.optics.lobes.layout`. `under` is the lobe right on top of it."""
 
@@ -56,7 +57,9 @@ class Lobe:
 class Surface:
     """A surface at a point. `glow` in nit; `murk` and `reach` per metre and in metres; `relief` is ("normal", colour
     from −1 to 1, green up) or ("height", metres). `notes` are what the dialect would print of it. `glow_whole`: its glow lights as
-    if nothing of it were cut out.
+    if nothing of it were cut out. `rounding` is a radius in metres by which edges look rounded, `looks_about` how far (in metres) the
+    surroundings count for how open a place is (both as its nodes ask for them), `back` the look of its other side where that is another one,
+    `moved` how far it is moved along its normal in metres, where the surface itself says so.
     """
 
     lobes: list[Lobe] = field(default_factory=list)
@@ -69,6 +72,10 @@ class Surface:
     reach: Numbers = 0.0
     deep: Numbers = 0.0
     notes: list[str] = field(default_factory=list)
+    rounding: float = 0.0
+    looks_about: float = 0.0
+    back: Surface | None = None
+    moved: Numbers = 0.0
 
 
 @dataclass(frozen=True)
@@ -188,10 +195,30 @@ class Inputs:
     """A node's inputs by name: as fields where they may vary, as plain values where they may not."""
 
     def __init__(
-        self, node: Node, kind: NodeType, linked: Callable[[str], Field | None], facts: Facts, notes: list[str]
+        self,
+        node: Node,
+        kind: NodeType,
+        linked: Callable[[str], Field | None],
+        facts: Facts,
+        notes: list[str],
+        surfaces: Callable[[str], Surface | None] = lambda _: None,
     ) -> None:
         self.node, self.kind, self.facts = node, kind, facts
-        self._linked, self._notes = linked, notes
+        self._linked, self._notes, self._surfaces = linked, notes, surfaces
+        self.looks_about = self.rounding = 0.0
+
+    def surface(self, name: str) -> Surface | None:
+        """The surface that feeds an input; None where none does."""
+        return self._surfaces(name)
+
+    def openness(self, reach: float) -> Field:
+        """How open the surroundings of a place are, within so many metres: 1 for nothing in the way of anything."""
+        self.looks_about = max(self.looks_about, reach)
+        return ex.point("open")
+
+    def round_edges(self, radius: float) -> None:
+        """Have edges look rounded by a radius, in metres."""
+        self.rounding = max(self.rounding, radius)
 
     def tell(self, what: str) -> None:
         """Say of the look what it does not show."""
@@ -296,7 +323,10 @@ class Tracer:
         self.graph, self.vocabulary, self.looks, self.facts = graph, vocabulary, looks, facts
         self.turned = turned
         self.notes: list[str] = []
+        self.looks_about = self.rounding = 0.0
         self._outputs: dict[str, dict[str, Field]] = {}
+        self._surfaces: dict[str, Surface] = {}
+        self._moved: Field | None = None
         self._closing: set[tuple[str, str]] = set()
 
     def _linked(self, node: Node) -> Callable[[str], Field | None]:
@@ -316,7 +346,18 @@ class Tracer:
     def inputs(self, node: Node) -> Inputs | None:
         """A node's inputs, or None for a node of no known type."""
         kind = self.vocabulary.types.get(node.kind)
-        return None if kind is None else Inputs(node, kind, self._linked(node), self.facts, self.notes)
+        if kind is None:
+            return None
+
+        def surface(port: str) -> Surface | None:
+            link = node.links.get(port)
+            closes = (node.id, port) in self._closing
+            return self._surfaces.get(link.node) if link is not None and not closes else None
+
+        return Inputs(node, kind, self._linked(node), self.facts, self.notes, surface)
+
+    def _surface_of(self, node: Node, get: Inputs) -> None:
+        self._surfaces[node.id] = self.looks.surface(node.kind, get)
 
     def surface(self) -> Surface:
         """The look of the surface; a plain grey when the network has none that is known."""
@@ -332,18 +373,51 @@ class Tracer:
             if node is root or name not in needed:
                 continue
             get = self.inputs(node)
+            if get is not None and get.kind.role == "surface":
+                self._surface_of(node, get)
+                continue
             outputs = self.looks.node(node.kind, get) if get is not None else None
             if outputs is None:
                 self.notes.append(f"{name}: {node.written or node.kind} is not known; what it feeds has its own value")
                 continue
             self._outputs[name] = outputs
+            if get is not None:
+                self.looks_about, self.rounding = (
+                    max(self.looks_about, get.looks_about),
+                    max(self.rounding, get.rounding),
+                )
         get = self.inputs(root) if root is not None else None
         if root is None or get is None or get.kind.role != "surface":
             self.notes.append("no surface that is known; a plain grey is shown")
             return Surface([Lobe(layout.DIFFUSE, 0.18)], notes=self.notes)
         made = self.looks.surface(root.kind, get)
         made.notes = list(dict.fromkeys((*self.notes, *made.notes)))
+        made.looks_about, made.rounding = self.looks_about, self.rounding
+        lowest = self._lowest(root)
+        moved = ex.field(lowest.moved if lowest is not None else made.moved)
+        self._moved = None if moved.is_always(0.0) else moved
         return made
+
+    def _lowest(self, node: Node) -> Surface | None:
+        """The surface that everything else lies on, where it is another one than the node's: that one says how far it is moved."""
+        seen: set[str] = set()
+        found = None
+        while node.id not in seen:
+            seen.add(node.id)
+            onward = next((node.links[name] for name in LOWER if name in node.links), None)
+            if onward is None or onward.node not in self._surfaces:
+                break
+            node, found = self.graph.nodes[onward.node], self._surfaces[onward.node]
+        return found
+
+    def displacement(self) -> Field | None:
+        """How far the surface is moved along its normal, in metres; to be asked after the surface. None where it stays."""
+        link = self.graph.outputs.get("displacement")
+        found = self._outputs.get(link.node) if link is not None else None
+        if link is None or not found:
+            return self._moved
+        moved = ex.grey(found.get(link.output, next(iter(found.values()))))
+        return None if moved.is_always(0.0) else moved
 
 
 def _green_round(found: Field, colour: Field) -> Field:
@@ -363,7 +437,8 @@ def _lanes(numbers: Numbers, width: int) -> tuple[Lane, ...]:
 class Record:
     """A surface as the renderer takes it: the record where nothing varies, and the lanes of what does.
 
-    `base` [RECORD]; `lanes` by place in the record; `relief` 0, 1 or 2 as the layout says.
+    `base` [RECORD]; `lanes` by place in the record; `relief` 0, 1 or 2 as the layout says. `moved` is how far the surface is moved
+    along its normal, in metres; `looks_about` and `back` are as those of a `Surface`.
     """
 
     base: Array
@@ -371,6 +446,9 @@ class Record:
     glow_lights: bool
     notes: list[str]
     glow_whole: bool = False
+    looks_about: float = 0.0
+    back: Record | None = None
+    moved: Lane | None = None
 
     @property
     def varies(self) -> bool:
@@ -385,8 +463,9 @@ def record(surface: Surface) -> Record:
     lobes.sort(key=lambda lobe: lobe.kind)
     notes = list(surface.notes)
     if len(lobes) > layout.MOST:
-        notes.append(f"{len(lobes)} lobes; the renderer takes {layout.MOST}")
-        lobes = lobes[: layout.MOST]
+        notes.append(f"{len(lobes)} lobes; the renderer takes {layout.MOST}, and the weakest are left out")
+        strongest = sorted(lobes, key=lambda lobe: -_strength(lobe))[: layout.MOST]
+        lobes = [lobe for lobe in lobes if lobe in strongest]
     base = np.zeros(layout.RECORD)
     lanes: dict[int, Lane] = {}
 
@@ -405,13 +484,22 @@ def record(surface: Surface) -> Record:
     put(layout.MURK, surface.murk, 3)
     put(layout.REACH, surface.reach, 3)
     put(layout.DEEP, surface.deep, 3)
+    put(layout.ROUND, surface.rounding)
     if surface.relief is not None:
         how, what = surface.relief
         base[layout.RELIEF] = 1.0 if how == "normal" else 2.0
         put(layout.NORMAL if how == "normal" else layout.HEIGHT, what, 3 if how == "normal" else 1)
     for number, lobe in enumerate(lobes):
         _put_lobe(base, put, layout.HEADER + number * layout.LOBE, lobe, lobes)
-    return Record(base, lanes, surface.glow_lights, notes, surface.glow_whole)
+    back = record(surface.back) if surface.back is not None else None
+    notes += [f"its back: {note}" for note in (back.notes if back is not None else ()) if note not in notes]
+    return Record(base, lanes, surface.glow_lights, notes, surface.glow_whole, surface.looks_about, back)
+
+
+def _strength(lobe: Lobe) -> float:
+    """How much a lobe counts; one that varies counts as half of what it may come to."""
+    values = [0.5 if lane.value is None else lane.value for lane in ex.field(lobe.weight).lanes]
+    return sum(values) / len(values)
 
 
 def _put_lobe(base: Array, put: Callable[..., None], b: int, lobe: Lobe, lobes: list[Lobe]) -> None:
@@ -450,7 +538,12 @@ def resolve(made: Record, points: dict[str, Array], pixels: ex.Pixels) -> Array:
 
 def trace(graph: Graph, vocabulary: Vocabulary, looks: Looks, facts: Facts, turned: tuple[str, ...] = ()) -> Record:
     """A material's network as a record; `turned` are nodes of pictures whose green is turned round."""
-    return record(Tracer(graph, vocabulary, looks, facts, turned).surface())
+    tracer = Tracer(graph, vocabulary, looks, facts, turned)
+    made = record(tracer.surface())
+    moved = tracer.displacement()
+    made.moved = moved.lanes[0] if moved is not None else None
+    made.notes = list(dict.fromkeys((*made.notes, *tracer.notes)))
+    return made
 
 
 def each(graph: Graph, vocabulary: Vocabulary, looks: Looks, facts: Facts) -> Iterator[tuple[str, Inputs]]:

@@ -139,7 +139,8 @@ class Pack:
                 if not role.optional:
                     break
         for rows in table.values():
-            rows.sort(key=lambda row: -len(row[0].chain))  # the type that says most in one node comes first
+            # the type that says most in one node comes first, and before it one that asks for more
+            rows.sort(key=lambda row: (-row[0].needed, -len(row[0].chain)))
         return table
 
     @cached_property
@@ -204,11 +205,11 @@ def merge(parts: Iterable[dict[str, Any]]) -> dict[str, Any]:
     return out
 
 
-def _common_words(identity: Identity) -> tuple[Vocabulary, Mapping]:
-    """The common ground's own surface and graphs as a dialect: one for one, with lengths in the stage's unit."""
+def _common_words(identity: Identity, said: Mapping) -> tuple[Vocabulary, Mapping]:
+    """The common ground's own surface and graphs as a dialect: one for one, with lengths in the stage's unit; but for what is `said`."""
     types, maps = {}, {}
     for category, node_type in common_ground().types.items():
-        if node_type.role not in ("surface", "node"):
+        if node_type.role not in ("surface", "node") or category in said.no_word_for:
             continue
         kind = identity.prefix + category
         parameters = {
@@ -218,7 +219,8 @@ def _common_words(identity: Identity) -> tuple[Vocabulary, Mapping]:
         types[kind] = node_type.model_copy(update={"parameters": parameters})
         entries = tuple(Entry(ours=(name,), common=(name,)) for name in parameters)
         maps[kind] = TypeMap(category=category, outputs={name: name for name in node_type.outputs}, entries=entries)
-    return Vocabulary(types=types), Mapping(types=maps)
+    maps.update(said.types)
+    return Vocabulary(types=types), Mapping(types=maps, no_word_for=said.no_word_for)
 
 
 def load(
@@ -232,7 +234,8 @@ def load(
     """
     identity = _document(folder, "pack.yaml", Identity)
     if identity.common_ground:
-        vocabulary, mapping = _common_words(identity)
+        said = _document(folder, "mapping.yaml", Mapping)  # what it says otherwise, and what it has no word for
+        vocabulary, mapping = _common_words(identity, said)
     else:
         vocabulary = _document(folder, "vocabulary.yaml", Vocabulary)
         mapping = _document(folder, "mapping.yaml", Mapping)

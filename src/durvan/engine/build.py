@@ -14,7 +14,8 @@ from durvan.engine.kernels import rays
 from durvan.engine.kernels import world as kw
 from durvan.engine.kernels.world import World
 from durvan.engine.lamps import Floats, Lamps, Pixels, Placed, shape_row
-from durvan.graph.expression import Lookup
+from durvan.formats.pictures import tiles_of
+from durvan.graph.expression import MOST_MORE, POINT_SIZE, TILE_COLUMNS, TILE_ROWS, UDIM, Lookup, More, tile
 from durvan.graph.program import Program, compile_lanes
 from durvan.optics.frame import EXPAND, frame_aspect, frame_width
 from durvan.optics.light_shapes import BY_KIND, RECT, SPHERE
@@ -89,18 +90,22 @@ def build(
 
 class _Builder:
     def __init__(self, records: list[Record], pixels: Pixels, notes: list[str]) -> None:
-        self.records, self.pixels, self.notes = records, pixels, notes
+        self.records, self.pixels, self.notes = _with_backs(records), pixels, notes
         self.numbers: dict[Lookup, int] = {}
         self.code: list[NDArray[np.int32]] = []
         self.start: list[Floats] = []
         self.out: list[tuple[int, int]] = []
-        self.registers = 8
+        self.registers = POINT_SIZE
+        self.more: dict[More, int] = {}
 
     def run(self, meshes: list[Mesh], lamps: Lamps, balls: tuple[Ball, ...], fog: Fog | None) -> Built:
         material = np.array([self._material(record) for record in self.records], dtype=np.int32)
         material = material.reshape(-1, kw.MATERIAL)
+        for number, record in enumerate(self.records):
+            if record.back is not None:
+                material[number, kw.M_BACK] = _number_of(self.records, record.back)
         plain = material[:, kw.M_PLAIN] == 1
-        points, corners, triangle = self._triangles(meshes, plain)
+        points, corners, triangle, more = self._triangles(meshes, plain)
         middle, size = _extent(triangle, balls)
         lamps.add_glows(triangle, self.records)
         solid = int(plain[triangle[:, kw.T_MATERIAL].astype(int)].sum()) if len(triangle) else 0
@@ -110,7 +115,7 @@ class _Builder:
         shapes = [part.shapes for part in bodies if part.shapes is not None]
         firsts = [0, solid, *np.cumsum([0, *(len(rows) for rows in shapes)])[:-1].tolist()]
         lit = lamps.tables(middle, size)
-        picture, border, pixels = self._pictures()
+        picture, border, pixels, tiles = self._pictures()
         world = kw.pack(
             {
                 kw.A_TRIANGLE: triangle, kw.A_SHAPES: np.concatenate(shapes), kw.A_BASE: self._bases(material),
@@ -118,11 +123,12 @@ class _Builder:
                 kw.A_START: np.concatenate([*self.start, np.zeros(1)]),
                 kw.A_OUT: np.array(self.out, dtype=np.int32).reshape(-1, 2), kw.A_PICTURE: picture,
                 kw.A_BORDER: border, kw.A_PIXELS: pixels, kw.A_FIRST: np.array(firsts, dtype=np.int32),
-                kw.A_FOG: _fog(fog, points), **lit,
+                kw.A_FOG: _fog(fog, points), kw.A_MORE: more, kw.A_MORE_KIND: self._kinds_of_more(), kw.A_TILES: tiles,
+                **lit,
             },
             {
                 kw.N_CUT_OUTS: int(solid < len(corners) or len(shapes[1]) > 0), kw.N_LIGHTINGS: lamps.count,
-                kw.N_FAR: len(lit[kw.A_FAR]), kw.N_FOG: int(fog is not None and fog.density > 0.0),
+                kw.N_MORE: len(self._kinds_of_more()), kw.N_FAR: len(lit[kw.A_FAR]), kw.N_FOG: int(fog is not None and fog.density > 0.0),
             },
             tables(), (tree.scene, embree.address_of("rtcIntersect1"), embree.address_of("rtcOccluded1")),
         )  # fmt: skip
@@ -143,6 +149,18 @@ class _Builder:
     def _number(self, lookup: Lookup) -> int:
         return self.numbers.setdefault(lookup, len(self.numbers))
 
+    def _more_number(self, what: More) -> int:
+        if what not in self.more and len(self.more) == MOST_MORE:
+            self.notes.append(
+                f"more than {MOST_MORE} numbers of meshes are asked for; those of '{what.name}' are not shown"
+            )
+        return self.more.setdefault(what, len(self.more))
+
+    def _kinds_of_more(self) -> Floats:
+        """What stands in on a body for what meshes carry: u (1), v (2) or a number (0), and that number."""
+        rows = [(1.0 + what.part if what.uv else 0.0, what.default) for what in list(self.more)[:MOST_MORE]]
+        return np.array(rows, dtype=np.float64).reshape(-1, 2)
+
     def _program(self, program: Program) -> tuple[int, int, int, int]:
         first = sum(len(part) for part in self.code)
         start = sum(len(part) for part in self.start)
@@ -156,12 +174,12 @@ class _Builder:
         relief = layout.HEIGHT if record.base[layout.RELIEF] == 2.0 else -1
         places = [place for place in record.lanes if place != relief]
         if places:
-            program = compile_lanes([record.lanes[place] for place in places], self._number)
+            program = compile_lanes([record.lanes[place] for place in places], self._number, self._more_number)
             row[kw.M_CODE : kw.M_CODE + 4] = self._program(program)
             row[kw.M_OUT], row[kw.M_OUT_COUNT] = len(self.out), len(places)
             self.out.extend(zip(places, program.results, strict=True))
         if relief in record.lanes:
-            bump = compile_lanes([record.lanes[relief]], self._number)
+            bump = compile_lanes([record.lanes[relief]], self._number, self._more_number)
             row[kw.M_BUMP : kw.M_BUMP + 4] = self._program(bump)
             row[kw.M_BUMP_OUT] = bump.results[0]
         elif relief >= 0:  # a height that is the same everywhere turns nothing
@@ -169,39 +187,76 @@ class _Builder:
         row[kw.M_LOBES] = layout.HEADER + int(record.base[layout.COUNT]) * layout.LOBE
         row[kw.M_FRAME] = int(_needs_frame(record))
         row[kw.M_FIXED] = int(not places and record.base[layout.RELIEF] == 0.0)
-        row[kw.M_PLAIN] = int(layout.OPACITY not in record.lanes and record.base[layout.OPACITY] >= 1.0)
+        row[kw.M_STRAND] = int(is_strand(record))
+        row[kw.M_PLAIN] = int(
+            is_solid(record) and not is_strand(record) and (record.back is None or is_solid(record.back))
+        )
+        row[kw.M_BACK], row[kw.M_REACH] = -1, self._reach(record)
         return row
 
-    def _pictures(self) -> tuple[NDArray[np.int32], Floats, NDArray[np.float32]]:
+    def _reach(self, record: Record) -> int:
+        """Where among the register contents it stands how far a material looks about, −1 when it does not."""
+        if record.looks_about <= 0.0:
+            return -1
+        self.start.append(np.array([record.looks_about]))
+        return sum(len(part) for part in self.start) - 1
+
+    def _tiles(self) -> NDArray[np.int32]:
+        """The tables of pictures of tiles; every tile that is there becomes a picture of its own."""
+        tables = []
+        for lookup in [one for one in self.numbers if UDIM in one.file]:
+            table = np.full((TILE_ROWS, TILE_COLUMNS), -1, dtype=np.int32)
+            for number in tiles_of(lookup.file):
+                row, column = divmod(number - 1001, TILE_COLUMNS)
+                if 0 <= row < TILE_ROWS:
+                    table[row, column] = self._number(tile(lookup, number))
+            tables.append(table.reshape(-1))
+        return np.concatenate([*tables, np.zeros(1, dtype=np.int32)])
+
+    def _pictures(self) -> tuple[NDArray[np.int32], Floats, NDArray[np.float32], NDArray[np.int32]]:
         info, borders, parts = [], [], []
-        offset = 0
+        tiles = self._tiles()
+        offset = tables = 0
         for lookup in self.numbers:
-            found = self.pixels(lookup)
+            found = self.pixels(lookup) if UDIM not in lookup.file else None
             if found is None:
                 found = np.array([[[0.0, 0.0, 0.0, 1.0]]], dtype=np.float32)
             wraps = [kw.WRAPS.index(how) if how in kw.WRAPS else 0 for how in (lookup.wrap_u, lookup.wrap_v)]
-            info.append([offset, found.shape[1], found.shape[0], *wraps])
+            is_tiled = UDIM in lookup.file
+            info.append(
+                [
+                    offset,
+                    found.shape[1],
+                    found.shape[0],
+                    *wraps,
+                    1 + TILE_ROWS * TILE_COLUMNS * tables if is_tiled else 0,
+                ]
+            )
+            tables += is_tiled
             borders.append(lookup.border)
             parts.append(found.reshape(-1))
             offset += found.size
         parts.append(np.zeros(4, dtype=np.float32))
         return (
-            np.array(info, dtype=np.int32).reshape(-1, 5), np.array(borders, dtype=np.float64).reshape(-1, 4),
-            np.concatenate(parts),
+            np.array(info, dtype=np.int32).reshape(-1, kw.PICTURE_SIZE), np.array(borders, dtype=np.float64).reshape(-1, 4),
+            np.concatenate(parts), tiles,
         )  # fmt: skip
 
     # shapes
 
     def _triangles(
         self, meshes: list[Mesh], plain: NDArray[np.bool_]
-    ) -> tuple[NDArray[np.float32], NDArray[np.uint32], NDArray[np.float32]]:
-        """Points with a spare one, triangles by their points, and what the kernels know of each; the solid ones first."""
-        points, corners, tables = [], [], []
+    ) -> tuple[NDArray[np.float32], NDArray[np.uint32], NDArray[np.float32], NDArray[np.float32]]:
+        """Points with a spare one, triangles by their points, what the kernels know of each, and what meshes carry besides; the
+        solid ones first.
+        """
+        points, corners, tables, more = [], [], [], []
         count = dropped = 0
         for number, mesh in enumerate(meshes):
             table, good = _table(mesh, number)
             dropped += int((~good).sum())
             tables.append(table)
+            more.append(self._carried(mesh, good))
             corners.append(mesh.triangles[good].astype(np.uint32) + np.uint32(count))
             points.append(np.nan_to_num(mesh.points.astype(np.float32), posinf=0.0, neginf=0.0))
             count += len(mesh.points)
@@ -212,7 +267,45 @@ class _Builder:
         cut = ~plain[table[:, kw.T_MATERIAL].astype(int)] if len(table) else np.zeros(0, dtype=np.bool_)
         order = np.argsort(cut, kind="stable")
         points.append(np.zeros((1, 3), dtype=np.float32))  # sixteen bytes are read of each point
-        return np.concatenate(points), np.ascontiguousarray(corner[order]), np.ascontiguousarray(table[order])
+        carried = np.concatenate(more)[order] if more else np.zeros((0, 3, 0), np.float32)
+        return (
+            np.concatenate(points), np.ascontiguousarray(corner[order]), np.ascontiguousarray(table[order]),
+            np.ascontiguousarray(carried),
+        )  # fmt: skip
+
+    def _carried(self, mesh: Mesh, good: NDArray[np.bool_]) -> NDArray[np.float32]:
+        """What is asked for of what a mesh carries at the corners of its triangles [t, 3, numbers]; what it does not have has its default."""
+        wanted = list(self.more)[:MOST_MORE]
+        out = np.zeros((int(good.sum()), 3, len(wanted)), dtype=np.float32)
+        for place, what in enumerate(wanted):
+            found = mesh.more.get(what.name)
+            if found is not None and what.part < found.shape[2]:
+                out[:, :, place] = np.nan_to_num(found[good][:, :, what.part])
+            elif what.uv and mesh.uvs is not None:
+                out[:, :, place] = np.nan_to_num(mesh.uvs[good][:, :, what.part])
+            else:
+                out[:, :, place] = what.default
+        return out
+
+
+def is_strand(record: Record) -> bool:
+    """Whether a look is that of a fibre."""
+    kinds = [record.base[layout.HEADER + n * layout.LOBE + layout.KIND] for n in range(int(record.base[layout.COUNT]))]
+    return layout.FIBRE in kinds
+
+
+def is_solid(record: Record) -> bool:
+    """Whether nothing of a look is cut out anywhere."""
+    return layout.OPACITY not in record.lanes and record.base[layout.OPACITY] >= 1.0
+
+
+def _with_backs(records: list[Record]) -> list[Record]:
+    """The records, and behind them those of other sides."""
+    return [*records, *(record.back for record in records if record.back is not None)]
+
+
+def _number_of(records: list[Record], wanted: Record) -> int:
+    return next(number for number, record in enumerate(records) if record is wanted)
 
 
 def _fog(fog: Fog | None, points: NDArray[np.float32]) -> Floats:
@@ -292,7 +385,7 @@ def _table(mesh: Mesh, number: int) -> tuple[NDArray[np.float32], NDArray[np.boo
 
 def _needs_frame(record: Record) -> bool:
     """Whether a material looks different when the UVs lie otherwise: by relief, or by a lobe that is stretched."""
-    if record.base[layout.RELIEF] != 0.0:
+    if record.base[layout.RELIEF] != 0.0 or is_strand(record):
         return True
     for number in range(int(record.base[layout.COUNT])):
         b = layout.HEADER + number * layout.LOBE

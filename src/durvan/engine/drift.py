@@ -12,13 +12,13 @@ import numpy as np
 
 from durvan.dialects.look import Record
 from durvan.engine.estimate import Distance, carried_on, distance
+from durvan.engine.swatch_scene import LIGHTINGS
 from durvan.engine.swatches import (
     ALL,
     DEEP,
     FEW,
     FEWEST,
     LEVELS,
-    LIGHTINGS,
     Maker,
     Swatch,
     fingerprint,

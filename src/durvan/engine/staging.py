@@ -15,16 +15,17 @@ from durvan.dialects.look import Lobe as LookLobe
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
 from durvan.engine.build import Built, build, camera
+from durvan.engine.displacing import displaced
 from durvan.engine.kernels import world as kw
 from durvan.engine.lamps import Placed
 from durvan.engine.renderer import Film
 from durvan.errors import MisuseError, ProfileError
 from durvan.formats import pictures, profiles
-from durvan.graph.expression import Lookup
+from durvan.graph.expression import UDIM, Lookup
 from durvan.graph.program import compile_lanes
 from durvan.optics.lobes import layout
 from durvan.optics.profile import Globe, name_of, of_name, whole
-from durvan.scene.model import FileKind, Kind, Scene, Thing
+from durvan.scene.model import FileKind, Kind, OutsideFile, Scene, Thing
 from durvan.scene.raw import TOWARDS
 from durvan.scene.shapes import Shapes
 
@@ -69,20 +70,37 @@ def _globe(file: str, stamp: int) -> Globe | None:
 def lookups(look: Record) -> list[Lookup]:
     """The pictures that a look reads, each once."""
     found: dict[Lookup, int] = {}
-    compile_lanes(list(look.lanes.values()), lambda lookup: found.setdefault(lookup, len(found)))
+    lanes = [*look.lanes.values(), *([look.moved] if look.moved is not None else [])]
+    compile_lanes(lanes, lambda lookup: found.setdefault(lookup, len(found)))
+    if look.back is not None:
+        found.update(dict.fromkeys(lookups(look.back), 0))
     return list(found)
 
 
 def facts_of(scene: Scene) -> Facts:
     """What looks may know of a scene."""
     wanted = [*scene.pictures.values(), *(file for file in scene.files.values() if file.kind is FileKind.PROFILE)]
-    where = {file.written: "" if file.members else file.first for file in wanted}
+    where = {file.written: _pattern(file) if file.members else file.first for file in wanted}
 
     def find(path: str) -> str:
         file, factor = of_name(path)
         return name_of(where.get(file, file), factor)
 
     return Facts(scene.metres_per_unit, find, globe_of, pictures.mean_luminance)
+
+
+def _pattern(file: OutsideFile) -> str:
+    """The path of a picture of tiles, with what stands for the number of a tile in it; empty for another series."""
+    folder, _, name = file.first.replace("\\", "/").rpartition("/")
+    number = next(
+        (
+            name[k : k + 4]
+            for k in range(len(name) - 3)
+            if name[k : k + 4].isdecimal() and 1001 <= int(name[k : k + 4]) <= 2000
+        ),
+        "",
+    )
+    return f"{folder}/{name.replace(number, UDIM, 1)}" if number and UDIM in file.written.upper() else ""
 
 
 @dataclass
@@ -210,6 +228,7 @@ def stage(
         if unseen
         else shapes.meshes
     )
+    meshes = [displaced(mesh, records, pixels, notes) for mesh in meshes]
     built = build(meshes, records, placed, pixels, up_axis=shapes.up_axis, fog=view.fog)
     width, height = size
     stands = np.array(eye.stands).reshape(4, 4) if eye is not None and eye.stands else None

@@ -9,7 +9,6 @@ computed only where somebody looks.
 from __future__ import annotations
 
 import hashlib
-import math
 import os
 import zipfile
 from collections.abc import Callable, Iterator
@@ -23,24 +22,21 @@ import numpy as np
 import platformdirs
 from numpy.typing import NDArray
 
-from durvan.dialects.look import Lamp, Lobe, Record, Surface, View, record
+from durvan.dialects.look import Lobe, Record, Surface, record
 from durvan.engine import renderer
-from durvan.engine.build import Ball, Built, build, camera
+from durvan.engine.build import Built
 from durvan.engine.estimate import Lattice
-from durvan.engine.lamps import Placed
-from durvan.engine.staging import pixels
-from durvan.graph.expression import Lookup
+from durvan.engine.swatch_scene import LIGHTINGS, eye, world_of
+from durvan.graph.expression import Lookup, More
 from durvan.graph.program import compile_lanes
 from durvan.optics.jit import fingerprint as kernels
 from durvan.optics.lobes import layout
 from durvan.replacing import replacing
-from durvan.scene.shapes import Mesh
 
 Floats = NDArray[np.float32]
 SIZE = 96
 BOUNCES = 16  # the last ones matter in glass alone: beside 64, 6 lose up to 0.2 % of a clear ball's swatch, 16 nothing
-LIGHTINGS = ("booth", "overcast", "raking")
-SCHEME = "3"  # of the scene below; another one makes other pictures
+SCHEME = "4"  # of the scene below; another one makes other pictures
 GREY = 0.18
 LEVELS = (1, 2, 4, 8, 16, 32, 64)
 FEWEST, FEW, MANY, ALL = range(
@@ -121,105 +117,12 @@ class Swatch:
 
 
 @cache
-def _tile() -> list[Mesh]:
-    """The tilted tile (of the material), a floor of two greys and a wall."""
-    tilt = math.radians(12.0)
-    c, s = math.cos(tilt), math.sin(tilt)
-    half, y = 0.085, -0.062
-    points = np.array([[-half, y - half * s, half * c], [half, y - half * s, half * c],
-                       [half, y + half * s, -half * c], [-half, y + half * s, -half * c]])  # fmt: skip
-    two = np.array([[0, 1, 2], [0, 2, 3]], dtype=np.int32)
-    uv = np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]])[two]
-    tile = Mesh("tile", points, two, None, uv, np.zeros(2, np.int32))
-    squares: list[NDArray[np.float64]] = []
-    triangles: list[list[int]] = []
-    owners: list[int] = []
-    side = 0.04
-    for row in range(-6, 7):
-        for column in range(-6, 7):
-            x, z, start = column * side, row * side, len(squares) * 4
-            squares.append(
-                np.array([[x, -0.1, z + side], [x + side, -0.1, z + side], [x + side, -0.1, z], [x, -0.1, z]])
-            )
-            triangles += [[start, start + 1, start + 2], [start, start + 2, start + 3]]
-            owners += [1 + (row + column) % 2] * 2
-    floor = Mesh(
-        "floor", np.concatenate(squares), np.array(triangles, np.int32), None, None, np.array(owners, np.int32)
-    )
-    return [tile, floor]
-
-
-def _facing(x: float, y: float, z: float, distance: float) -> NDArray[np.float64]:
-    """A matrix that stands off in a direction and shines back at the middle."""
-    back = np.array([x, y, z]) / math.sqrt(x * x + y * y + z * z)
-    up = np.array([0.0, 1.0, 0.0]) if abs(back[1]) < 0.99 else np.array([0.0, 0.0, -1.0])
-    right = np.cross(up, back)
-    right /= np.linalg.norm(right)
-    matrix = np.eye(4)
-    matrix[0, :3], matrix[1, :3], matrix[2, :3], matrix[3, :3] = right, np.cross(back, right), back, back * distance
-    return matrix
-
-
-@cache
-def _skies() -> dict[str, Floats]:
-    """The graded dome (CIE standard overcast sky, CIE S 011, type 1) and an even one; rows from the zenith down."""
-    height = 64
-    elevation = math.pi / 2.0 - (np.arange(height) + 0.5) / height * math.pi
-    graded = np.where(elevation > 0.0, (1.0 + 2.0 * np.sin(elevation)) / 3.0, 0.12)
-    return {
-        "overcast": np.tile(graded[:, None, None], (1, 128, 4)).astype(np.float32),
-        "even": np.ones((2, 4, 4), dtype=np.float32),
-    }
-
-
-def _lamps() -> list[Placed]:
-    """The lamps of all three lightings."""
-
-    def sky(name: str, strength: float, lighting: int) -> Placed:
-        return Placed(name, Lamp("dome", (strength,) * 3, picture=Lookup(f":{name}")), np.eye(4), lighting)
-
-    booth, overcast, raking = range(3)
-    # a small sun 75° from the zenith, from the left and a little behind the eye
-    far = math.radians(75.0)
-    sun = _facing(-math.sin(far) * 0.9, math.cos(far), math.sin(far) * 0.43, 1.0)
-    return [
-        Placed("key", Lamp("rect", (9.0,) * 3, (0.5, 0.7)), _facing(-1.0, 0.9, 0.9, 0.8), booth),
-        Placed("fill", Lamp("rect", (3.0,) * 3, (0.4, 0.8)), _facing(1.0, 0.35, 0.8, 0.9), booth),
-        Placed("top", Lamp("rect", (5.0,) * 3, (0.9, 0.5)), _facing(0.05, 1.0, -0.25, 0.8), booth),
-        sky("even", 0.25, booth),
-        sky("overcast", 1.0, overcast),
-        Placed("sun", Lamp("far", (3.0,) * 3, (2.0, 0.0)), sun, raking),
-        sky("even", 0.12, raking),
-    ]
-
-
-def _pixels(lookup: Lookup) -> Floats | None:
-    return _skies()[lookup.file[1:]] if lookup.file.startswith(":") else pixels(lookup)
-
-
-def _camera() -> NDArray[np.float64]:
-    return camera(View(24.0, 50.0), _facing(0.0, 0.36, 1.0, 0.47) @ _shifted(-0.012), 1.0)
-
-
-def _shifted(up: float) -> NDArray[np.float64]:
-    matrix = np.eye(4)
-    matrix[3, 1] = up
-    return matrix
-
-
-def _world(look: Record) -> Built:
-    floor = [record(Surface([Lobe(layout.DIFFUSE, albedo)])) for albedo in (0.12, 0.3)]
-    ball = Ball((0.0, 0.0, 0.0), 0.05, 0, np.array([[0.9063, 0.0, 0.4226], [0.0, 1.0, 0.0], [-0.4226, 0.0, 0.9063]]))
-    return build(_tile(), [look, *floor], _lamps(), _pixels, (ball,), lightings=len(LIGHTINGS))
-
-
-@cache
 def _reference() -> tuple[Floats, NDArray[np.bool_]]:
     """What makes an 18 % grey land on 18 % (on the tile) in each lighting, and where the material stands."""
-    built = _world(record(Surface([Lobe(layout.DIFFUSE, GREY)])))
-    things = renderer.first_things(built, _camera(), SIZE, SIZE)
+    built = world_of(record(Surface([Lobe(layout.DIFFUSE, GREY)])))
+    things = renderer.first_things(built, eye(), SIZE, SIZE)
     film = renderer.Film.empty(SIZE, SIZE, len(LIGHTINGS))
-    renderer.expose(built, _camera(), film, 32, BOUNCES, where=things.thing == 0)
+    renderer.expose(built, eye(), film, 32, BOUNCES, where=things.thing == 0)
     light = film.layers @ np.array([0.2126, 0.7152, 0.0722])
     tile = things.thing == 0
     return GREY / np.median(light[tile], axis=0), things.material == 0
@@ -230,6 +133,7 @@ def fingerprint(look: Record) -> str:
     digest = hashlib.sha256(f"{SCHEME} {kernels()} {SIZE}".encode())
     digest.update(look.base.tobytes())
     places = sorted(look.lanes)
+    lanes = [look.lanes[place] for place in places] + ([look.moved] if look.moved is not None else [])
     files: list[str] = []
 
     def number(lookup: Lookup) -> int:
@@ -242,10 +146,27 @@ def fingerprint(look: Record) -> str:
             files.append(text)
         return files.index(text)
 
-    program = compile_lanes([look.lanes[place] for place in places], number)
-    for part in (program.code.tobytes(), program.start.tobytes(), repr(places), repr(program.results), repr(files)):
+    extras: list[str] = []
+
+    def of_mesh(what: More) -> int:
+        extras.append(repr(what))
+        return len(set(extras)) - 1
+
+    program = compile_lanes(lanes, number, of_mesh)
+    for part in (
+        program.code.tobytes(),
+        program.start.tobytes(),
+        repr(places),
+        repr(program.results),
+        repr(files),
+        repr(sorted(set(extras))),
+    ):
         digest.update(part if isinstance(part, bytes) else part.encode())
     digest.update(repr(look.glow_lights).encode())
+    if look.looks_about > 0.0:
+        digest.update(repr(look.looks_about).encode())
+    if look.back is not None:
+        digest.update(fingerprint(look.back).encode())
     return digest.hexdigest()
 
 
@@ -341,13 +262,13 @@ class Maker:
     ) -> list[NDArray[np.float64]] | None:
         """The sums of samples `have` to `want` of some pixels, of both halves; None when stopped."""
         if self.world is None:
-            self.world = _world(self.look)
+            self.world = world_of(self.look)
         clamps = [self._most() / scale for scale in _reference()[0]]
         films = []
         for half in range(2):
             film = renderer.Film.empty(SIZE, SIZE, len(LIGHTINGS), half + 1)
             film.samples = have
-            if not renderer.expose(self.world, _camera(), film, want - have, BOUNCES, clamps, stop, where):
+            if not renderer.expose(self.world, eye(), film, want - have, BOUNCES, clamps, stop, where):
                 return None
             films.append(film.sums)
         return films

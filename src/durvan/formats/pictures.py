@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from functools import lru_cache
 from pathlib import Path
 
@@ -112,6 +112,20 @@ def pixels(resolved: str, decode: str | float, most: int = 2048) -> NDArray[np.f
     if found is None or found.size == 0:
         return None
     return _decoded(np.asarray(found, dtype=np.float32), "srgb" if decode == "auto" and whole else decode)
+
+
+def tiles_of(pattern: str) -> list[int]:
+    """The numbers of the tiles that are there of a picture of tiles; "<UDIM>" in the path stands for them."""
+    folder, _, name = pattern.replace("\\", "/").rpartition("/")
+    before, _, after = name.partition("<UDIM>")
+    found = []
+    with suppress(OSError, ValueError):
+        for file in Path(folder or ".").iterdir():
+            number = file.name[len(before) : len(file.name) - len(after)]
+            fits = file.name.startswith(before) and file.name.endswith(after)
+            if fits and len(number) == 4 and number.isdecimal() and 1001 <= int(number) <= 2000:
+                found.append(int(number))
+    return sorted(found)
 
 
 def _level(file: str, most: int) -> int:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,12 +16,38 @@ from numpy.typing import NDArray
 from durvan.graph.noise import fractal
 
 Array = NDArray[np.float64]
-POINT = ("u", "v", "x", "y", "z", "facing")  # what is known of a point: UVs, place in metres, cosine to the eye
+# What is known of a point: UVs, place in metres, cosine to the eye, how open its surroundings are, how far along a fibre
+POINT = ("u", "v", "x", "y", "z", "facing", "open", "along")
+OTHERWISE = {"open": 1.0, "along": 0.5}  # what stands in where nobody knows
+MOST_MORE = 8  # numbers that a mesh carries besides, in a renderer: other sets of UVs, colours of its corners
+POINT_SIZE = len(POINT) + MOST_MORE
+
+
+@dataclass(frozen=True)
+class More:
+    """A number that a mesh carries for its corners: one `part` of what goes by a name. A mesh without it has the `default`, or,
+    where it is a set of UVs, the first one.
+    """
+
+    name: str
+    part: int = 0
+    default: float = 0.0
+    uv: bool = False
+
+    @property
+    def key(self) -> str:
+        """What it goes by among the arrays of points."""
+        return f"{self.name}:{self.part}"
+
+
+UDIM = "<UDIM>"  # in the path of a picture of tiles: 1001 + u + 10 v
 
 
 @dataclass(frozen=True)
 class Lookup:
-    """A picture and how it is read: `decode` is "srgb" or a gamma number; outside, `wrap` or the `border` colour."""
+    """A picture and how it is read: `decode` is "srgb" or a gamma number; outside, `wrap` or the `border` colour. With `UDIM` in its
+    path it is one of tiles: each stands in its square of the UVs, and where none stands there is the border.
+    """
 
     file: str
     decode: str | float = 1.0
@@ -223,6 +249,12 @@ def uv() -> Field:
     return join(point("u"), point("v"))
 
 
+def more(name: str, parts: int, default: float | Sequence[float] = 0.0, uv: bool = False) -> Field:
+    """What a mesh carries for its corners under a name: so many parts."""
+    given = [float(default)] * parts if isinstance(default, int | float) else [float(part) for part in default]
+    return Field([Lane("more", data=More(name, part, given[part], uv)) for part in range(parts)])
+
+
 def picture(lookup: Lookup, place: Field) -> Field:
     """A picture's four channels at a place."""
     args = (place.lanes[0], place.lanes[1])
@@ -275,11 +307,19 @@ def _work_out(lane: Lane, found: dict[int, Array], points: Mapping[str, Array], 
     if lane.value is not None:
         return np.asarray(lane.value, dtype=np.float64)
     if lane.op == "point":
-        return np.asarray(points[str(lane.data)], dtype=np.float64)
+        known_of = points.get(str(lane.data))
+        return np.asarray(OTHERWISE[str(lane.data)] if known_of is None else known_of, dtype=np.float64)
+    if lane.op == "more":
+        assert isinstance(lane.data, More)
+        return _more(lane.data, points)
     if lane.op == "picture":
         assert isinstance(lane.data, Lookup)
         u, v = (np.broadcast_to(arg, (count,)) for arg in args)
-        return look_up(pixels(lane.data), u, v, lane.data)
+        return (
+            look_up_tiles(pixels, u, v, lane.data)
+            if UDIM in lane.data.file
+            else look_up(pixels(lane.data), u, v, lane.data)
+        )
     if lane.op == "channel":
         assert isinstance(lane.data, int)
         return np.asarray(args[0][..., lane.data])
@@ -288,6 +328,14 @@ def _work_out(lane: Lane, found: dict[int, Array], points: Mapping[str, Array], 
         x, y, z = (np.broadcast_to(arg, (count,)) for arg in args)
         return fractal(x, y, z, *lane.data)
     return APPLY[lane.op](*args)
+
+
+def _more(what: More, points: Mapping[str, Array]) -> Array:
+    """A number that the points carry under its name, or what stands in for it."""
+    found = points.get(what.key)
+    if found is None and what.uv:
+        found = points.get("uv"[what.part])
+    return np.asarray(what.default if found is None else found, dtype=np.float64)
 
 
 def _wrapped(place: NDArray[np.int64], size: int, mode: str) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
@@ -320,6 +368,29 @@ def look_up(pixels: NDArray[np.float32] | None, u: Array, v: Array, how: Lookup)
             texel = np.where((in_u & in_v)[..., None], pixels[row, column], border)
             total += (fx if dx else 1.0 - fx) * (fy if dy else 1.0 - fy) * texel
     return total
+
+
+TILE_COLUMNS, TILE_ROWS = 10, 100
+
+
+def tile(lookup: Lookup, number: int) -> Lookup:
+    """One tile of a picture of tiles."""
+    return replace(lookup, file=lookup.file.replace(UDIM, str(number)), wrap_u="clamp", wrap_v="clamp")
+
+
+def look_up_tiles(pixels: Pixels, u: Array, v: Array, how: Lookup) -> Array:
+    """Values [n, 4] of a picture of tiles; where there is no tile there is the border."""
+    column, row = np.floor(np.nan_to_num(u)), np.floor(np.nan_to_num(v))
+    inside = (column >= 0) & (column < TILE_COLUMNS) & (row >= 0) & (row < TILE_ROWS)
+    out = np.tile(np.array(how.border, dtype=np.float64), (*u.shape, 1))
+    numbers = np.where(inside, 1001 + column + 10 * row, 0).astype(np.int64)
+    for number in np.unique(numbers[inside]):
+        one = tile(how, int(number))
+        found = pixels(one)
+        if found is not None:
+            here = numbers == number
+            out[here] = look_up(found, u[here] - column[here], v[here] - row[here], one)
+    return out
 
 
 def finite(value: float, otherwise: float = 0.0) -> float:

@@ -16,7 +16,7 @@ from types import CodeType
 from typing import Any
 
 from durvan.errors import FormulaError
-from durvan.optics import colour, fresnel, photometry, profile, sun
+from durvan.optics import colour, fresnel, photometry, pigments, profile, sun
 from durvan.optics.frame import frame_width
 
 
@@ -96,6 +96,14 @@ def _with_alpha(c: Any, alpha: float) -> Vec:
     return Vec((red, green, blue, float(alpha)))
 
 
+def _stretched(anisotropy: float) -> float:
+    """What an OpenPBR roughness is of one whose lobe, as much drawn out, keeps the product of its widths (OpenPBR 1.1, microfacet
+    model: alpha along is alpha·√(2/(1 + r²)), across r times that, r = 1 − anisotropy).
+    """
+    ratio = max(1.0 - anisotropy, 0.01)
+    return float(((1.0 + ratio * ratio) / (2.0 * ratio)) ** 0.25)
+
+
 def _is_picture_of_light(file: str) -> bool:
     return file.lower().rsplit(".", 1)[-1] in ("exr", "hdr", "pfm")
 
@@ -103,6 +111,13 @@ def _is_picture_of_light(file: str) -> bool:
 _NUMBERS = frozenset((int, float, bool))
 FUNCTIONS: dict[str, Callable[..., Any]] = {
     "sqrt": _sqrt,
+    "stretched": _stretched,
+    "absorption_of_tint": lambda tint, around: Vec(pigments.absorption_of_tint(tint, around)),
+    "tint_of_absorption": lambda absorption, around: Vec(pigments.tint_of_absorption(absorption, around)),
+    "absorption_of_pigments": lambda melanin, redness: Vec(pigments.absorption_of_pigments(melanin, redness)),
+    "melanin_of": pigments.melanin_of,
+    "redness_of": pigments.redness_of,
+    "off_pigments": pigments.off_pigments,
     "log10": math.log10,
     "log2": math.log2,
     "abs": abs,

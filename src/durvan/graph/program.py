@@ -1,7 +1,7 @@
 """Expressions as short programs for the renderer: instructions over a file of registers.
 
-Registers 0 to 5 hold the point (`POINT`), then come the known numbers, then what is worked out. An instruction is
-operation, result, three operands and one number more.
+The first registers hold the point (`POINT`, then what meshes carry besides), then come the known numbers, then what is worked
+out. An instruction is operation, result, three operands and one number more.
 """
 
 from __future__ import annotations
@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from durvan.graph.expression import POINT, Lane, Lookup, order
+from durvan.graph.expression import MOST_MORE, POINT, POINT_SIZE, Lane, Lookup, More, order
 
 OPERATIONS = (
     "add", "subtract", "multiply", "divide", "power", "least", "most", "below", "floor", "root", "exp", "log",
@@ -32,14 +32,25 @@ class Program:
     results: list[int]
 
 
-def compile_lanes(lanes: Sequence[Lane], picture_number: Callable[[Lookup], int]) -> Program:
-    """A program that works some lanes out. `picture_number` gives the number that the renderer knows a picture by."""
+def _apart(what: More) -> int:
+    return MOST_MORE
+
+
+def compile_lanes(
+    lanes: Sequence[Lane], picture_number: Callable[[Lookup], int], more_number: Callable[[More], int] = _apart
+) -> Program:
+    """A program that works some lanes out. `picture_number` gives the number that the renderer knows a picture by, `more_number`
+    that of something that meshes carry; from `MOST_MORE` on it is not carried, and its default stands in.
+    """
     place: dict[int, int] = {}
-    start = [0.0] * len(POINT)
+    start = [0.0] * POINT_SIZE
     wanted = order(lanes)
     for lane in wanted:
         if lane.op == "point":
             place[id(lane)] = POINT.index(str(lane.data))
+        elif lane.op == "more":
+            assert isinstance(lane.data, More)
+            place[id(lane)] = _place_of(lane.data, more_number(lane.data), start)
         elif lane.value is not None:
             place[id(lane)] = len(start)
             start.append(lane.value)
@@ -53,7 +64,7 @@ def compile_lanes(lanes: Sequence[Lane], picture_number: Callable[[Lookup], int]
     free = len(start)
     code: list[tuple[int, ...]] = []
     for lane in wanted:
-        if lane.op == "point" or lane.value is not None:
+        if lane.op in ("point", "more") or lane.value is not None:
             continue
         if lane.op == "channel":
             assert isinstance(lane.data, int)
@@ -78,3 +89,13 @@ def compile_lanes(lanes: Sequence[Lane], picture_number: Callable[[Lookup], int]
         free += 4 if lane.op == "picture" else 1
     table = np.array(code, dtype=np.int32).reshape(-1, WIDTH)
     return Program(table, np.array(start), free, [place[id(lane)] for lane in lanes])
+
+
+def _place_of(what: More, number: int, start: list[float]) -> int:
+    """The register of what meshes carry; one of its own with the default where there is no room for it."""
+    if number < MOST_MORE:
+        return len(POINT) + number
+    if what.uv:
+        return POINT.index("uv"[what.part])
+    start.append(what.default)
+    return len(start) - 1

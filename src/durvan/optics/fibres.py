@@ -1,7 +1,7 @@
 """Light on hair and fur: the near-field fibre of d'Eon et al. 2011 as Chiang et al. 2016 made it practical.
 
 Directions are given in the fibre's frame: x runs along it, φ is the angle about it in the yz plane. All functions take
-arrays of any one shape. No dialect here speaks of fibres yet; the renderer has no curves.
+arrays of any one shape: the reference for what `durvan.optics.lobes.strands` works out one place at a time.
 """
 
 from __future__ import annotations

@@ -82,10 +82,9 @@ class Graph:
 
     @property
     def root(self) -> Node | None:
-        """The node that feeds the first output: the surface of a material, the only node of other things."""
-        for link in self.outputs.values():
-            return self.nodes.get(link.node)
-        return None
+        """The node that a material's surface comes from; the only node of other things."""
+        link = self.outputs.get("surface") or next(iter(self.outputs.values()), None)
+        return self.nodes.get(link.node) if link is not None else None
 
     def copy(self) -> Graph:
         """The same again, to be changed: nodes with values and links of their own."""

@@ -16,7 +16,8 @@ class Mesh:
     """One mesh in metres, in world space: points [n, 3], triangles [t, 3] of points, and what stands at their corners.
 
     `normals` and `uvs` are [t, 3, 3] and [t, 3, 2], or None; `material` [t] are places in `Shapes.materials`. `unseen` is
-    hidden from cameras, and from nothing else.
+    hidden from cameras, and from nothing else. `more` is what else stands at its corners, by name: other sets of UVs, colours
+    [t, 3, parts].
     """
 
     path: str
@@ -26,6 +27,7 @@ class Mesh:
     uvs: Floats | None
     material: Triangles
     unseen: bool = False
+    more: dict[str, Floats] = field(default_factory=dict)
 
 
 @dataclass

@@ -40,7 +40,7 @@ Takes = Literal["", "colour", "data", "mask", "normal", "height"]
 LARGEST = 3.4e38  # of single precision, in which USD keeps most numbers
 COMPONENTS = {"color": 3, "vector3": 3, "normal": 3, "vector2": 2, "vector4": 4}
 FAMILIES = (
-    "base", "reflection", "transparency", "depth", "layers", "relief", "glow", "textures", "procedurals",
+    "base", "reflection", "transparency", "depth", "layers", "fibres", "relief", "glow", "textures", "procedurals",
     "lights", "camera", "exposure", "sampling", "geometry",
 )  # fmt: skip
 

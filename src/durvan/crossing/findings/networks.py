@@ -36,7 +36,7 @@ _ODD: dict[str, tuple[Level, str, str, str]] = {
 
 
 ODD_CODES = tuple(_ODD)
-ROW_CODES = ("held", "lost", "unused-node", "unknown-value")
+ROW_CODES = ("held", "lost", "unused-node", "unknown-value", "layers-merged")
 
 
 def of_file(view: View) -> Iterator[Finding]:
@@ -93,10 +93,27 @@ _TOLD = frozenset((Cause.IDLE, Cause.UNKNOWN_NODE, Cause.UNKNOWN_DIALECT, Cause.
 def rows(view: View, thing: Thing) -> Iterator[Finding]:
     """Rows that were held or lost in a way that shows."""
     target = view.target
-    for row in view.translation(thing).rows:
+    every = view.translation(thing).rows
+    yield from _merged(thing, target, every)
+    for row in every:
         if row.fate not in (Fate.HELD, Fate.LOST) or row.why.cause in _TOLD or row.why.told_by:
             continue
         yield _row(row, target)
+
+
+def _merged(thing: Thing, target: Pack, every: list[Row]) -> Iterator[Finding]:
+    """A pile of more layers than the target takes."""
+    said = list(dict.fromkeys(row.reason for row in every if row.why.cause is Cause.MERGED))
+    if not said:
+        return
+    most = int(target.identity.abilities.get("layers", 1))
+    takes = "one layer" if most == 1 else f"{most} layers"
+    yield Finding(
+        "layers-merged", Level.LOOK, "More layers than the target takes",
+        f"{target.title} takes {takes} of {thing.name}; {len(said)} merged where it costs least",
+        "where layers show through each other it will look different", thing.id, "", "Facing",
+        tuple(("merged", one) for one in said[:6]),
+    )  # fmt: skip
 
 
 def _row(row: Row, target: Pack) -> Finding:

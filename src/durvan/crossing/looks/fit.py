@@ -17,20 +17,13 @@ from scipy.optimize import least_squares
 
 from durvan.dialects.look import Facts, Record, resolve, trace
 from durvan.dialects.pack import Pack
+from durvan.engine.answers import ANGLES, answer, pairs, sharpest
 from durvan.graph.expression import Pixels, order
-from durvan.optics.lobes import layout, many
-from durvan.optics.lobes.tables import tables
 from durvan.scene.graph import Graph, Node, Value
 
 Floats = NDArray[np.float64]
-ANGLES = (8.0, 38.0, 62.0, 78.0)  # of the view, degrees
-_ROUND = (0.0, 90.0, 180.0)
-_STEPS = (0.0, 0.5, 1.0, 2.0, 4.0, 9.0)  # about the mirror direction, in half widths of the lobe
-_WIDE = (25.0, 50.0)
 _PLACES = 12
 _ROUNDS = 14
-_BRIGHT = 8.0  # a highlight beyond this is white in any picture
-_WHOLE = 8.0  # how much what is reflected in all counts against single directions
 
 
 @dataclass(frozen=True)
@@ -75,38 +68,6 @@ def _places(pixels: Pixels, looks: Sequence[Record]) -> list[dict[str, float]]:
     return out
 
 
-def _sharpest(rec: Floats) -> float:
-    """The smallest alpha of a record's facet lobes; 1 when it has none."""
-    found = 1.0
-    for n in range(int(rec[layout.COUNT])):
-        b = layout.HEADER + n * layout.LOBE
-        if int(rec[b]) in (layout.REFLECT, layout.REFRACT, layout.STRAIGHT):
-            found = min(found, max(rec[b + layout.ALPHA_X], 0.02))
-    return found
-
-
-def _directions(width: float) -> list[tuple[Floats, Floats]]:
-    """For each view: directions to the eye and to the light [n, 3]; `width` is the lobe's half width in radians."""
-    out = []
-    offsets = [step * math.degrees(width) for step in _STEPS] + list(_WIDE)
-    for angle in ANGLES:
-        eye = np.array([math.sin(math.radians(angle)), 0.0, math.cos(math.radians(angle))])
-        light = []
-        for side in (1.0, -1.0):
-            middle = np.array([-eye[0], 0.0, side * eye[2]])
-            right = np.array([side * eye[2], 0.0, eye[0]])
-            for offset in offsets:
-                for turn in _ROUND:
-                    a, b = math.radians(min(offset, 85.0)), math.radians(turn)
-                    across = math.cos(b) * right + math.sin(b) * np.array([0.0, 1.0, 0.0])
-                    way = math.cos(a) * middle + math.sin(a) * across
-                    if way[2] * side > 0.02:
-                        light.append(way)
-        found = np.array(light)
-        out.append((np.tile(eye, (len(found), 1)), found))
-    return out
-
-
 class _Problem:
     """One target graph against one source look."""
 
@@ -116,8 +77,7 @@ class _Problem:
         target = trace(graph, pack.vocabulary, pack.looks, facts)
         self.places = _places(pixels, (source, target))
         recs = self._resolved(source) + self._resolved(target)
-        self.pairs = _directions(max(min(_sharpest(rec) for rec in recs), 0.01))
-        self.cosines = np.cos(np.radians(ANGLES))
+        self.pairs = pairs(max(min(sharpest(rec) for rec in recs), 0.01))
         self.goal = self._answers(source)
         self.knobs = self._knobs(source)
 
@@ -138,13 +98,7 @@ class _Problem:
         for place in range(len(self.places)):
             for view, (eye, light) in enumerate(self.pairs):
                 rec = recs[place * len(ANGLES) + view] if len(recs) > 1 else recs[0]
-                value, pdf = np.zeros((len(light), 3)), np.zeros(len(light))
-                many.evaluate_many(rec, eye, light, tables(), value, pdf)
-                out.append(np.cbrt(np.minimum(value * np.abs(light[:, 2:3]), _BRIGHT) + 1e-3).ravel() * 0.5)
-                whole = np.zeros((1, 6))
-                many.albedos(rec, self.cosines[view : view + 1], tables(), whole)
-                out.append(_WHOLE * np.cbrt(whole.ravel() + 1e-3))
-                out.append(np.cbrt(rec[layout.GLOW : layout.GLOW + 3] / 179.0 + 1e-3))
+                out.append(answer(rec, eye, light))
         return np.concatenate(out) / math.sqrt(len(self.places))
 
     # what may move

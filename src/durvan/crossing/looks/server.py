@@ -26,7 +26,7 @@ from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.looks.layered import Layered
 from durvan.dialects.look import Record, resolve
 from durvan.dialects.registry import Registry, read
-from durvan.engine import compiling, drift, renderer, staging, swatches
+from durvan.engine import compiling, drift, renderer, staging, swatch_scene, swatches
 from durvan.errors import DurvanError
 from durvan.formats.table import reader
 from durvan.optics.colour import REC709_LUMINANCE
@@ -355,7 +355,7 @@ ASKED: dict[type, Asked] = {
 def difference_picture(one: swatches.Swatch, two: swatches.Swatch) -> NDArray[np.uint8]:
     """CIEDE2000 pixel by pixel in greys: mid grey is none, white is 10 and more; what is not the material is dimmed."""
     out = []
-    for place in range(len(swatches.LIGHTINGS)):
+    for place in range(len(swatch_scene.LIGHTINGS)):
         a, b = (np.clip(swatches.halved(s.pictures[place]), 0.0, 1.0) for s in (one, two))
         apart = ciede2000(cielab(a), cielab(b))
         inside = swatches.halved(one.mask.astype(np.float64)[..., None])[..., 0]

@@ -22,9 +22,9 @@ from durvan.scene.graph import Graph, Link, Node, Problem, Value, same
 from durvan.scene.model import Thing
 from durvan.scene.vocabulary import common_ground
 
-_NOT_CARRIED = ("displacement", "volume")  # a material's other outputs
-_NOT_YET = Why(Cause.NOT_YET, "Displacement and volumes are not carried yet.")
-_ONLY_NOT_YET = Why(Cause.NOT_YET, "Only displacement or a volume uses it, and those are not carried yet.")
+_NOT_CARRIED = ("volume",)  # a material's other outputs
+_NOT_YET = Why(Cause.NOT_YET, "Volumes are not carried yet.")
+_ONLY_NOT_YET = Why(Cause.NOT_YET, "Only a volume uses it, and those are not carried yet.")
 _UNUSED = Why(Cause.UNUSED, "Nothing uses this node; it is left behind.")
 _CYCLE = Why(Cause.CYCLE, "This link closes a cycle; it is cut here.")
 _CHANNEL = Why(Cause.FOLDED, "It only takes a channel; the link says which.")
@@ -76,6 +76,8 @@ class Incoming:
             self.feeds.types[name] = kind
             self._convert(node, kind, {port for other, port in cut if other == name})
         for output, link in source.outputs.items():
+            if output == "displacement" and self._is_surface(source, link):
+                continue  # its surface stands for it
             if output not in surface:
                 place = f"outputs:{output}"
                 row = Row(self.thing.id, link.node, place, "geometry", None, "", True, Fate.HELD, _NOT_YET)
@@ -86,6 +88,10 @@ class Incoming:
                 self.out.graph.outputs[output] = found
         self._tell_turned(source)
         return self.out
+
+    def _is_surface(self, source: Graph, link: Link) -> bool:
+        node = source.nodes.get(link.node)
+        return node is not None and self.pack.is_surface(node.kind)
 
     def _tell_turned(self, source: Graph) -> None:
         """What a person has turned round stands in the rows of those who read it."""
@@ -331,7 +337,9 @@ class Incoming:
         graph = self.out.graph
         for (role, first), (_, second) in pairwise(present):
             first.links[role.into] = Link(second.id)
-        if self.start is not None:
+        if kind.beside:
+            self._close_beside(node, kind)
+        elif self.start is not None:
             value, rows = self.start
             if not present:
                 self.feeds.results[node.id] = value
@@ -347,6 +355,28 @@ class Incoming:
             self.feeds.results[node.id] = None
             return
         self.feeds.results[node.id] = Link(graph.nodes[present[0][1].id].id)
+
+    def _close_beside(self, node: Node, kind: CompiledType) -> None:
+        """The chain at the material's output for displacement, where something is said of it."""
+        start, self.start = self.start, None
+        if start is None or (not isinstance(start[0], Link) and same(start[0], 0.0)):
+            for role in kind.beside:
+                gone = self.roles.pop(role.name, None)
+                if gone is not None:
+                    del self.out.graph.nodes[gone.id]
+            return
+        self._role(node, kind, kind.beside[0].name)
+        present = [(role, self.roles[role.name]) for role in kind.beside if role.name in self.roles]
+        for (role, first), (_, second) in pairwise(present):
+            first.links[role.into] = Link(second.id)
+        role, last = present[-1]
+        value, rows = start
+        if isinstance(value, Link):
+            last.links[role.into] = value
+        else:
+            last.values[role.into] = value
+        self.out.origins.setdefault((last.id, role.into), []).extend(rows)
+        self.out.graph.outputs["displacement"] = Link(present[0][1].id)
 
 
 @lru_cache(maxsize=4096)

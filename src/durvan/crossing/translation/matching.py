@@ -8,6 +8,7 @@ from typing import Any
 
 from durvan.crossing.translation.rows import Fault
 from durvan.dialects.compiled import CompiledCase, CompiledEntry, CompiledType, Ready
+from durvan.dialects.contract import ChainRole
 from durvan.dialects.pack import Pack
 from durvan.errors import FormulaError
 from durvan.graph.formula import wrap
@@ -43,23 +44,52 @@ class Matcher:
         for kind, place in self.pack.by_category.get(node.kind, ()):
             match = self._chain(node, kind, place)
             if match is not None and (kind.when_back is None or self.ask(kind.when_back, match)):
+                if kind.beside:
+                    match.start = None  # the chain that stands beside has one, if it is there
+                    self._beside(match)
                 return match
         return None
 
+    def _beside(self, match: Match) -> None:
+        """What a surface stands for at the material's output for displacement: the lowest one says it."""
+        link = self.graph.outputs.get("displacement")
+        node = self.graph.nodes.get(link.node) if link is not None else None
+        if node is None or match.roles[match.type.main].id != self._lowest():
+            return
+        found = self._chain_of(node, match.type, match.type.beside, 0)
+        if found is not None:
+            match.roles.update(found.roles)
+            match.start = found.start
+
+    def _lowest(self) -> str:
+        """The surface that everything else lies on."""
+        link, seen = self.graph.outputs.get("surface"), set()
+        while link is not None and link.node in self.graph.nodes and link.node not in seen:
+            seen.add(link.node)
+            node = self.graph.nodes[link.node]
+            onward = node.links.get("under") or node.links.get("front")
+            if onward is None:
+                return node.id
+            link = onward
+        return ""
+
     def _chain(self, node: Node, kind: CompiledType, place: int) -> Match | None:
-        if not self._fits(kind, place, node):
+        return self._chain_of(node, kind, kind.chain, place)
+
+    def _chain_of(self, node: Node, kind: CompiledType, chain: tuple[ChainRole, ...], place: int) -> Match | None:
+        if not self._fits(kind, chain[place], node):
             return None
-        match = Match(kind, {kind.chain[place].name: node})
-        current, role = node, kind.chain[place]
-        for index in range(place + 1, len(kind.chain)):
-            wanted = kind.chain[index]
+        match = Match(kind, {chain[place].name: node})
+        current, role = node, chain[place]
+        for index in range(place + 1, len(chain)):
+            wanted = chain[index]
             link = current.links.get(role.into)
             following = self.graph.nodes.get(link.node) if link is not None else None
             if (
                 following is not None
                 and link is not None
                 and link.output in role.reads
-                and self._fits(kind, index, following)
+                and self._fits(kind, wanted, following)
                 and (self.uses.get(following.id, 0) == 1 or not wanted.optional)
             ):
                 match.roles[wanted.name] = following
@@ -71,8 +101,7 @@ class Matcher:
         match.start = (current, role.into)
         return match
 
-    def _fits(self, kind: CompiledType, place: int, node: Node) -> bool:
-        role = kind.chain[place]
+    def _fits(self, kind: CompiledType, role: ChainRole, node: Node) -> bool:
         if role.category != node.kind:
             return False
         ready = kind.conditions.get(role.name)

@@ -16,7 +16,7 @@ from durvan.crossing.translation.forms import fitting, times
 from durvan.crossing.translation.ground import Inward, Port
 from durvan.crossing.translation.matching import Match, Matcher
 from durvan.crossing.translation.rows import Fault, Row
-from durvan.crossing.translation.wordless import Wordless
+from durvan.crossing.translation.wordless import Wordless, stand_in_of
 from durvan.dialects.compiled import CompiledEntry, Ready
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import IDLE, TAKEN_UP, Cause, Why
@@ -65,20 +65,41 @@ class Outgoing:
     def run(self) -> Graph:
         order, _ = self.graph.order()
         self.needed = {link.node for link in self.graph.outputs.values()}
-        for name in reversed(order):
+        # a surface may stand for what moves it, so that and what feeds it come after all surfaces
+        moved = self.graph.outputs.get("displacement")
+        later = Graph(self.graph.nodes, {"": moved}).reachable() if moved is not None else set()
+        backwards = order[::-1]
+        for name in sorted(backwards, key=later.__contains__) if later else backwards:
             if name in self.needed:
                 self._take(name)
         for target, parameter, link in self.pending:
             self.connections.connect(target, parameter, link)
-        for output, link in self.graph.outputs.items():
+        for output, written in self.graph.outputs.items():
+            link = self._standing_in(written)
             match = self.matches.get(link.node)
             if match is not None and match.target is not None:
                 self.out.outputs[output] = Link(match.target.id, self.connections.output(match, link.output))
+        for match in self.matches.values():
+            beside = any(role.name in match.roles for role in match.type.beside)
+            if beside and match.target is not None and "displacement" in match.type.type.outputs:
+                self.out.outputs["displacement"] = Link(match.target.id, "displacement")
         if self.pack.hooks is not None:
             self.pack.hooks.in_file_units(self.out, self.metres_per_unit)
         self._settle_rows(order)
         self.inward.rows.extend(self.added)
         return self.out
+
+    def _standing_in(self, link: Link) -> Link:
+        """Where an output comes from: past nodes that the target cannot say, to what stands in for them."""
+        seen: set[str] = set()
+        while link.node not in self.matches and link.node not in seen and link.node in self.graph.nodes:
+            seen.add(link.node)
+            node = self.graph.nodes[link.node]
+            onward = node.links.get(stand_in_of(node))
+            if onward is None:
+                break
+            link = onward
+        return link
 
     # the walk
 
@@ -96,6 +117,7 @@ class Outgoing:
         self.matches[name] = match
         main = match.roles.get(match.type.main, node)
         match.target = self.out.add(Node(_plain_id(main.id), match.type.kind, source=node.source))
+        self.seen.update(match.roles[role.name].id for role in match.type.beside if role.name in match.roles)
         self._emit(match)
 
     # writing one node

@@ -9,6 +9,7 @@ from durvan.crossing.translation.absent import settle
 from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.inward import carry_in, why_of
 from durvan.crossing.translation.lighting import AS_IT_IS, Handling, forward_of, handle
+from durvan.crossing.translation.merging import merge_layers
 from durvan.crossing.translation.notes import write_in
 from durvan.crossing.translation.outward import carry_out
 from durvan.crossing.translation.parting import part
@@ -41,6 +42,8 @@ def translate(
         return _same(thing, target)
     else:
         inward = carry_in(thing, source, metres_per_unit, readings)
+    if thing.kind is Kind.MATERIAL and source is not None:
+        merge_layers(inward, thing, source, target, metres_per_unit)
     knows_kelvin = bool(target.identity.abilities.get("kelvin", True))
     if not light.idle or not knows_kelvin:
         handle(inward, thing.id, light, knows_kelvin)

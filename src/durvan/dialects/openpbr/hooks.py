@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cache
 
 from durvan.scene.graph import Graph, Link, Node, Value
@@ -19,12 +20,18 @@ _FIXED = {
     "facingratio": "ND_facingratio_float",
     "bump": "ND_bump_vector3",
     "normalmap": "ND_normalmap_float",
+    "layer": "ND_mix_surfaceshader",
+    "displacement": "ND_displacement_float",
+    "geompropvalue_color3": "ND_geompropvalue_color3",
+    "checkerboard": "ND_checkerboard_color3",
+    "turned_tangent": "ND_rotate3d_vector3",
 }
+_LAYER = {"fg": "top", "bg": "under", "mix": "amount"}  # what MaterialX calls the ports of a layer
 _CHANNELS = {"outr": "outr", "outg": "outg", "outb": "outb", "outa": "outa"}
 
 
 _LUMINANCE = (0.2722287, 0.6740818, 0.0536895)  # of a luminance node that says nothing (MaterialX 1.39, ACEScg)
-_FOLDED = ("ND_separate", "ND_extract", "ND_convert", "ND_luminance_")
+_FOLDED = ("ND_separate", "ND_extract", "ND_convert", "ND_luminance_", "ND_tangent_vector3", "ND_normal_vector3")
 
 
 @cache
@@ -37,6 +44,9 @@ def kind_of(shader_id: str) -> str | None:
     """ND_<category>_<types> → the category, where the common ground has it."""
     if not shader_id.startswith("ND_"):
         return None
+    known = next((category for category, written in _FIXED.items() if written == shader_id), None)
+    if known is not None:
+        return PREFIX + known
     rest = shader_id[3:]
     for category in _categories():
         if rest == category or rest.startswith(f"{category}_"):
@@ -54,6 +64,10 @@ def fold(graph: Graph) -> None:
     for node in list(graph.nodes.values()):
         if node.kind.startswith("ND_luminance") and "in" in node.links:
             _weighed(graph, node)
+        elif node.kind == f"{PREFIX}turned_tangent":
+            _plain_tangent(graph, node)
+        elif node.kind == f"{PREFIX}layer":
+            _renamed(node, _LAYER)
     taken = {node.id: node.links["in"] for node in graph.nodes.values() if folds(node.kind) and "in" in node.links}
     for node in graph.nodes.values():
         for port, link in list(node.links.items()):
@@ -72,14 +86,74 @@ def _weighed(graph: Graph, node: Node) -> None:
     node.links["in"] = Link(made.id)
 
 
+def _plain_tangent(graph: Graph, node: Node) -> None:
+    """A turn of the surface's own tangent about its own normal needs to name neither."""
+    for port, wanted in (("in", "ND_tangent_vector3"), ("axis", "ND_normal_vector3")):
+        link = node.links.get(port)
+        if link is not None and link.node in graph.nodes and graph.nodes[link.node].kind == wanted:
+            del node.links[port]
+    used = {link.node for other in graph.nodes.values() for link in other.links.values()}
+    for name in [n.id for n in graph.nodes.values() if n.kind in ("ND_tangent_vector3", "ND_normal_vector3")]:
+        if name not in used:
+            del graph.nodes[name]
+
+
+def _renamed(node: Node, names: Mapping[str, str]) -> None:
+    """Other names for a node's ports."""
+    node.values = {names.get(port, port): value for port, value in node.values.items()}
+    node.links = {names.get(port, port): link for port, link in node.links.items()}
+
+
 def before_reading(graph: Graph, metres_per_unit: float) -> None:
     """Measure places in metres."""
     _scale_places(graph, 1.0 / metres_per_unit)
 
 
 def in_file_units(graph: Graph, metres_per_unit: float) -> None:
-    """MaterialX measures places in the stage's unit, the common ground in metres."""
+    """MaterialX measures places in the stage's unit, the common ground in metres; and it blends by nodes of their own."""
     _scale_places(graph, metres_per_unit)
+    for node in list(graph.nodes.values()):
+        if node.kind == f"{PREFIX}mix" and node.values.get("how", "over") != "over":
+            _blended(graph, node)
+
+
+def _blended(graph: Graph, node: Node) -> None:
+    """A blend by its mode, as a mix with what the mode makes of both."""
+    how = str(node.values.pop("how"))
+
+    def said(port: str) -> tuple[dict[str, Value], dict[str, Link]]:
+        link = node.links.get(port)
+        return ({}, {port: link}) if link is not None else ({port: node.values.get(port, 0.0)}, {})
+
+    def made(kind: str, first: str, second: str) -> Node:
+        (v1, l1), (v2, l2) = said(first), said(second)
+        values = {new: value for new, one in (("in1", v1), ("in2", v2)) for value in one.values()}
+        links = {new: link for new, one in (("in1", l1), ("in2", l2)) for link in one.values()}
+        return graph.add(Node(f"{node.id}_{kind}", PREFIX + kind, values, links))
+
+    def turned_round(port: str, link: Link | None, value: Value | None) -> Link:
+        fresh = Node(f"{node.id}_{port}_rest", f"{PREFIX}remap", {"outlow": 1.0, "outhigh": 0.0})
+        if link is not None:
+            fresh.links["in"] = link
+        elif value is not None:
+            fresh.values["in"] = value
+        return Link(graph.add(fresh).id)
+
+    if how == "screen":
+        first = turned_round("fg", node.links.get("fg"), node.values.get("fg", 0.0))
+        second = turned_round("bg", node.links.get("bg"), node.values.get("bg", 0.0))
+        both = graph.add(Node(f"{node.id}_multiply", f"{PREFIX}multiply", {}, {"in1": first, "in2": second}))
+        result = turned_round("both", Link(both.id), None)
+    elif how == "difference":
+        one, two = made("subtract", "fg", "bg"), made("subtract", "bg", "fg")
+        result = Link(
+            graph.add(Node(f"{node.id}_max", f"{PREFIX}max", {}, {"in1": Link(one.id), "in2": Link(two.id)})).id
+        )
+    else:
+        kind = {"add": "add", "multiply": "multiply", "lighter": "max", "darker": "min"}[how]
+        result = Link(made(kind, "fg", "bg").id)
+    node.values.pop("fg", None)
+    node.links["fg"] = result
 
 
 def _scale_places(graph: Graph, factor: float) -> None:
@@ -130,6 +204,12 @@ def after_writing(graph: Graph, metres_per_unit: float) -> None:
 
 def _typed(graph: Graph, node: Node, types: dict[str, str]) -> None:
     category = node.kind.removeprefix(PREFIX)
+    if category == "layer":
+        _as_mix(graph, node, types)
+        return
+    if category == "turned_tangent":
+        for port, kind in (("in", "ND_tangent_vector3"), ("axis", "ND_normal_vector3")):
+            node.links[port] = Link(graph.add(Node(f"{node.id}_{port}", kind)).id)
     wanted = {name: parameter.type for name, parameter in common_ground().types[category].parameters.items()}
     incoming = {port: _type_of(link, types) for port, link in node.links.items()}
     own = _own_type(category, node, incoming)
@@ -140,7 +220,8 @@ def _typed(graph: Graph, node: Node, types: dict[str, str]) -> None:
             node.values[port] = _widened(1.0, need)
             continue
         node.links[port] = _bridge(graph, node, port, link, incoming[port], need, types)
-    if category in ("remap", "power", "add", "subtract", "multiply", "divide", "mix", "ramplr", "ramptb"):
+    node.values.pop("how", None)
+    if category in ("remap", "power", "add", "subtract", "multiply", "divide", "mix", "ramplr", "ramptb", "max", "min"):
         for port, value in list(node.values.items()):
             if wanted.get(port) == "any":
                 node.values[port] = _widened(value, own)
@@ -148,14 +229,25 @@ def _typed(graph: Graph, node: Node, types: dict[str, str]) -> None:
     types[node.id] = own
 
 
+def _as_mix(graph: Graph, node: Node, types: dict[str, str]) -> None:
+    """A layer is a mix of two surfaces."""
+    link = node.links.get("amount")
+    if link is not None:
+        node.links["amount"] = _bridge(graph, node, "amount", link, _type_of(link, types), "float", types)
+    node.values.pop("how", None)
+    _renamed(node, {ours: theirs for theirs, ours in _LAYER.items()})
+    node.kind = _FIXED["layer"]
+    types[node.id] = "surface"
+
+
 def _own_type(category: str, node: Node, incoming: dict[str, str]) -> str:
-    if category == "image":
+    if category in ("image", "checkerboard", "geompropvalue_color3"):
         return "color3"
     if category in ("place2d", "geompropvalue"):
         return "vector2"
     if category in ("fractal3d", "facingratio"):
         return "float"
-    if category in ("position", "bump", "normalmap"):
+    if category in ("position", "bump", "normalmap", "turned_tangent"):
         return "vector3"
     if category == "hsvadjust":
         return "color3"

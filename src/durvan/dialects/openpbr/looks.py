@@ -6,9 +6,12 @@ the tabulated one of the specification; its roughness means the same.
 
 from __future__ import annotations
 
+import math
+
+from durvan.dialects import layers
 from durvan.dialects.look import Inputs, Lobe, Surface
 from durvan.dialects.shared import usd_looks
-from durvan.dialects.shared.looks import first_uvs, hsv_adjusted, outputs, turned
+from durvan.dialects.shared.looks import height, hsv_adjusted, laid, outputs, relief_of, turned, uvs
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
 from durvan.optics.lobes import layout
@@ -18,11 +21,20 @@ light, camera, settings = usd_looks.light, usd_looks.camera, usd_looks.settings
 
 
 def surface(kind: str, get: Inputs) -> Surface:
+    """Open surfaces, and layers of them."""
+    if kind.endswith(".layer"):
+        below, top = get.surface("under") or Surface(), get.surface("top") or Surface()
+        return layers.over(below, top, get("amount"))
+    return _open_pbr(get)
+
+
+def _open_pbr(get: Inputs) -> Surface:
     """open_pbr_surface: fuzz over coat over metal, body and dielectric side by side."""
     weight, metal = get("specular_weight"), get("base_metalness")
     fuzz = Lobe(layout.SHEEN, get("fuzz_weight") * get("fuzz_color"), get("fuzz_roughness"), cover=layout.SCALED)
     coat, rough, darker = _coat(get, fuzz)
     across, along = _alphas(rough, get("specular_roughness_anisotropy"))
+    turn = get("geometry_tangent")[0] * (math.pi / 180.0) if get.linked("geometry_tangent") else ex.field(0.0)
     film = get("thin_film_weight") * get("thin_film_thickness") * 1000.0
     film_index = get("thin_film_ior")
     color = get("base_weight") * get("base_color") * darker
@@ -33,6 +45,7 @@ def surface(kind: str, get: Inputs) -> Surface:
             metal * ex.least(weight, 1.0),
             along,
             across,
+            turn,
             fresnel=layout.SCHLICK,
             first=ex.least(color * ex.most(weight, 1.0), 1.0),  # a weight over 1 brings nothing over what there is
             second=get("specular_color"),
@@ -46,22 +59,26 @@ def surface(kind: str, get: Inputs) -> Surface:
     clear = get("transmission_weight")
     matt = (1.0 - metal) * (1.0 - clear)
     shine = Lobe(
-        layout.REFLECT, get("specular_color") * matt, along, across, fresnel=layout.DIELECTRIC, first=index,
+        layout.REFLECT, get("specular_color") * matt, along, across, turn, fresnel=layout.DIELECTRIC, first=index,
         under=coat, cover=layout.SCALED, film=film, film_index=film_index, within=matt,
     )  # fmt: skip
     deep = get("subsurface_weight")
     made.lobes.append(shine)
     made.lobes.append(Lobe(layout.DIFFUSE, color * matt * (1.0 - deep), get("base_diffuse_roughness"), under=shine))
-    made.lobes.append(Lobe(layout.DEEP_DIFFUSE, get("subsurface_color") * darker * matt * deep, under=shine))
+    scattered = get("subsurface_color") * darker * matt * deep
+    if get.flag("geometry_thin_walled"):  # a sheet scatters to both sides (OpenPBR 1.1, thin-walled subsurface)
+        forward = 0.5 * (1.0 + get("subsurface_scatter_anisotropy"))
+        made.lobes.append(Lobe(layout.DIFFUSE, scattered * (1.0 - forward), under=shine))
+        made.lobes.append(Lobe(layout.THROUGH, scattered * forward, under=shine))
+    else:
+        made.lobes.append(Lobe(layout.DEEP_DIFFUSE, scattered, under=shine))
     made.reach = get("subsurface_radius") * get("subsurface_radius_scale") * get.facts.metres_per_unit
     made.deep = get("subsurface_color")
-    _body(made, get, (1.0 - metal) * clear, (along, across), index, coat)
+    _body(made, get, (1.0 - metal) * clear, (along, across, turn), index, coat)
     made.opacity = get("geometry_opacity")
     seen = ex.mix(1.0, get("coat_color"), get("coat_weight"))
     made.glow = get("emission_luminance") * get("emission_color") * seen
-    if get.linked("geometry_normal"):
-        found = get("geometry_normal")
-        made.relief = ("height", found[0]) if found[2].constant == (-2.0,) else ("normal", found)
+    made.relief = relief_of(get, "geometry_normal")
     return made
 
 
@@ -104,20 +121,22 @@ def _coat(get: Inputs, fuzz: Lobe) -> tuple[Lobe, Field, Field]:
     return lobe, rough, ex.mix(1.0, darker, weight * get("coat_darkening"))
 
 
-def _body(made: Surface, get: Inputs, share: Field, alphas: tuple[Field, Field], index: Field, coat: Lobe) -> None:
+def _body(
+    made: Surface, get: Inputs, share: Field, alphas: tuple[Field, Field, Field], index: Field, coat: Lobe
+) -> None:
     if share.is_always(0.0):
         return
     thin = get.flag("geometry_thin_walled")
-    along, across = alphas
+    along, across, turn = alphas
     depth = get("transmission_depth") * get.facts.metres_per_unit  # lengths of surfaces stand in the stage's unit
     at_once = depth.is_always(0.0) or thin
     law = layout.WALL if thin else layout.DIELECTRIC
     made.lobes.append(
-        Lobe(layout.REFLECT, share * get("specular_color"), along, across, fresnel=law, first=index, under=coat)
+        Lobe(layout.REFLECT, share * get("specular_color"), along, across, turn, fresnel=law, first=index, under=coat)
     )
     tint = share * get("transmission_color") if at_once else ex.colour(share)
     kind = layout.STRAIGHT if thin else layout.REFRACT
-    made.lobes.append(Lobe(kind, tint, along, across, fresnel=law, first=index, under=coat))
+    made.lobes.append(Lobe(kind, tint, along, across, turn, fresnel=law, first=index, under=coat))
     if not at_once:
         made.murk = -1.0 * ex.each("log", ex.most(get("transmission_color"), 1e-6)) / ex.most(depth, 1e-9)
     if not get("transmission_scatter").is_always(0.0):
@@ -133,6 +152,8 @@ def _wide(get: Inputs, name: str) -> Field:
 def node(kind: str, get: Inputs) -> dict[str, Field] | None:
     """The nodes that the common ground has, as MaterialX's standard library defines them."""
     category = kind.partition(".")[2]
+    if category in ("max", "min"):
+        return outputs((ex.most if category == "max" else ex.least)(_wide(get, "in1"), _wide(get, "in2")), NAMES)
     if category in ("add", "subtract", "multiply", "divide", "power"):
         a, b = _wide(get, "in1"), _wide(get, "in2")
         done = {
@@ -146,8 +167,7 @@ def node(kind: str, get: Inputs) -> dict[str, Field] | None:
         case "place2d":
             return {"out": _place(get)}
         case "geompropvalue":
-            first_uvs(get, "geomprop")
-            return {"out": ex.uv()}
+            return {"out": uvs(get, "geomprop")}
         case "remap":
             low, high = _wide(get, "outlow"), _wide(get, "outhigh")
             start, end = _wide(get, "inlow"), _wide(get, "inhigh")
@@ -156,7 +176,19 @@ def node(kind: str, get: Inputs) -> dict[str, Field] | None:
             amount = get("amount")
             return outputs(hsv_adjusted(_wide(get, "in"), amount[0], amount[1], amount[2]), NAMES)
         case "mix":
-            return outputs(ex.mix(_wide(get, "bg"), _wide(get, "fg"), get("mix")), NAMES)
+            below = _wide(get, "bg")
+            return outputs(ex.mix(below, laid(below, _wide(get, "fg"), get.word("how")), get("mix")), NAMES)
+        case "checkerboard":
+            place = _texcoord(get) * get("uvtiling") - get("uvoffset")
+            odd = ex.each("floor", place[0]) + ex.each("floor", place[1])
+            odd = odd - 2.0 * ex.each("floor", odd / 2.0)
+            return outputs(ex.mix(get("color2"), get("color1"), odd), NAMES)
+        case "geompropvalue_color3":
+            return outputs(ex.more(get.word("geomprop"), 3, get.numbers("default")), NAMES)
+        case "turned_tangent":
+            return {"out": ex.join(get("amount"), 0.0, -3.0)}
+        case "displacement":
+            return {"out": get("displacement") * get("scale") * get.facts.metres_per_unit}
         case "ramplr":
             return outputs(ex.mix(_wide(get, "valuel"), _wide(get, "valuer"), ex.clamp(_texcoord(get)[0])), NAMES)
         case "ramptb":
@@ -171,7 +203,7 @@ def node(kind: str, get: Inputs) -> dict[str, Field] | None:
             found = ex.point("facing")
             return {"out": 1.0 - found if get.flag("invert") else found}
         case "bump":
-            return {"out": ex.join(get("height") * get("scale") * get.facts.metres_per_unit, 0.0, -2.0)}
+            return {"out": height(get("height") * get("scale") * get.facts.metres_per_unit)}
         case "normalmap":
             normal, strength = get("in") * 2.0 - 1.0, get("scale")
             return {"out": ex.join(normal[0] * strength, normal[1] * strength, normal[2])}

@@ -7,20 +7,26 @@ lost between facets stays lost: the dialect is older than the cure for it. What 
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
+from durvan.dialects import layers
 from durvan.dialects.look import Fog, Inputs, Lamp, Lists, Lobe, Numbers, Sampling, Surface, View
 from durvan.dialects.shared.looks import (
     ball,
     daylight,
     exposure_scale,
-    first_uvs,
+    fibre,
+    height,
     hsv_adjusted,
+    laid,
     measured,
     outputs,
     paths,
+    relief_of,
     tinted,
     turned,
     unshown,
+    uvs,
 )
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
@@ -29,6 +35,7 @@ from durvan.optics.light_shapes import SHAPES
 from durvan.optics.lobes import layout
 from durvan.optics.photometry import cone_flux_factor
 
+FINISHES = 9  # that a pile takes, the uppermost first
 NITS = 179.0  # of a plain gain of 1
 LUMEN_A_WATT = 179.0
 TOTALS = ("lumen", "watt")  # measures of all of a light, whatever its size
@@ -43,7 +50,55 @@ def _alpha(polish: Field, curve: str) -> Field:
 
 
 def surface(kind: str, get: Inputs) -> Surface:
-    """orvik.finish."""
+    """Finishes, piles of them, and surfaces with a back of their own."""
+    if kind == "orvik.pile":
+        return _pile(get)
+    if kind == "orvik.fibre":
+        root, tip = (_absorbed(get(name)) for name in ("root_tint", "tip_tint"))
+        return fibre(root, tip, 1.0 - get("first_polish"), AROUND, 1.0 - get("second_polish"))
+    if kind == "orvik.two_sided":
+        made = replace(_given(get, "front"))
+        made.back = _given(get, "back")
+        return made
+    return _finish(get)
+
+
+def _given(get: Inputs, name: str) -> Surface:
+    """The surface that feeds an input; without one it is a black that nothing comes back from."""
+    return get.surface(name) or Surface()
+
+
+AROUND = 0.3  # roughness of fibres around themselves, for which the dialect has no word
+
+
+def _absorbed(tint: Field) -> Field:
+    """What fibres absorb that have a tint when many of them scatter into each other (Chiang et al. 2016, eq. 9)."""
+    b = AROUND
+    scale = 5.969 - 0.215 * b + 2.532 * b**2 - 10.73 * b**3 + 5.574 * b**4 + 0.245 * b**5
+    part = ex.each("log", ex.most(tint, 1e-6)) / scale
+    return part * part
+
+
+def _pile(get: Inputs) -> Surface:
+    """Finishes from the base upwards, each laid over what is below it, or added to it, by its mask."""
+    made = _given(get, "base")
+    for number in range(FINISHES, 0, -1):
+        finish = get.surface(f"finish_{number}")
+        if finish is not None:
+            how = layers.added if get.word(f"mode_{number}") == "add" else layers.over
+            made = how(made, finish, get(f"mask_{number}"))
+    return made
+
+
+def _drawn_out(alpha: Field, grain: Field) -> tuple[Field, Field]:
+    """Alpha along and across the tangent: the grain takes nine tenths of the width away and keeps the product."""
+    if grain.is_always(0.0):
+        return alpha, alpha
+    ratio = ex.each("root", 1.0 - 0.9 * grain)
+    return alpha / ratio, alpha * ratio
+
+
+def _finish(get: Inputs) -> Surface:
     tint, index = get("mirror_tint"), get("mirror_index")
     passing, bends, shell = get("pass_tint"), get.flag("bend_light"), get.flag("shell")
     rises = get.flag("edge_rise")
@@ -58,12 +113,15 @@ def surface(kind: str, get: Inputs) -> Surface:
         how = layout.SCHLICK  # nothing bends, so nothing is trapped inside either
         root = (index - 1.0) / (index + 1.0)
         first = root * root
+    along, across = _drawn_out(_alpha(get("polish"), curve), get("grain"))
     mirror = Lobe(
-        layout.REFLECT, tint, _alpha(get("polish"), curve), facets=shape, fresnel=how, first=first, cover=layout.SCALED
-    )
-    deep = get("deep_amount")
-    base = (1.0 - share) * (1.0 - deep)
-    made = Surface([mirror, Lobe(layout.DIFFUSE, get("base_tint") * base, under=mirror)])
+        layout.REFLECT, tint, along, across, get("grain_turn") * (math.pi / 180.0), facets=shape, fresnel=how, first=first,
+        cover=layout.SCALED,
+    )  # fmt: skip
+    deep, leaf = get("deep_amount"), ex.field(0.0) if solid else get("through_tint")
+    matt = (1.0 - share) * (1.0 - deep)
+    made = Surface([mirror, Lobe(layout.DIFFUSE, get("base_tint") * matt * (1.0 - ex.largest(leaf)), under=mirror)])
+    made.lobes.append(Lobe(layout.THROUGH, leaf * matt, under=mirror))
     made.lobes.append(Lobe(layout.DEEP_DIFFUSE, get("deep_tint") * deep * (1.0 - share), under=mirror))
     made.reach, made.deep = get("deep_reach") * 0.01, get("deep_tint")
     through = _passing(get, passing, solid, shell, shape, curve)
@@ -77,7 +135,7 @@ def surface(kind: str, get: Inputs) -> Surface:
     made.glow = get("glow_tint") * get("glow_gain") * NITS
     made.glow_lights = get.flag("glow_lights")
     made.glow_whole = True  # a glow lights as if nothing of it were cut out
-    made.relief = _relief(get)
+    made.relief = relief_of(get, "relief")
     return made
 
 
@@ -103,17 +161,8 @@ def _passing(get: Inputs, passing: Field, solid: bool, shell: bool, shape: int, 
     return Lobe(layout.STRAIGHT, passing, alpha, facets=shape, fresnel=layout.SCHLICK, first=root * root)
 
 
-def _relief(get: Inputs) -> tuple[str, Field] | None:
-    if not get.linked("relief"):
-        return None
-    found = get("relief")
-    constant = found[2].constant
-    # a height is handed on as (height, 0, 0) with the mark −2 in the last lane; a normal points outwards
-    return ("height", found[0]) if constant == (-2.0,) else ("normal", found)
-
-
 def node(kind: str, get: Inputs) -> dict[str, Field] | None:
-    """Pictures, corrections, ramps, noise, facing and relief."""
+    """Pictures, corrections, procedurals, relief, and how far a surface is moved."""
     match kind.removeprefix("orvik."):
         case "picture":
             return outputs(_picture(get), ("colour", "red", "green", "blue", "alpha", "grey"))
@@ -130,13 +179,42 @@ def node(kind: str, get: Inputs) -> dict[str, Field] | None:
             return outputs(ex.mix(get("low"), get("high"), ex.noise(place, int(get.number("octaves")))), COLOUR)
         case "facing":
             return outputs(ex.mix(get("edge"), get("front"), ex.point("facing") ** get("hold")), COLOUR)
+        case "chequer":
+            place = uvs(get, "uv_set") * get("repeats")
+            odd = ex.each("floor", place[0]) + ex.each("floor", place[1])
+            odd = odd - 2.0 * ex.each("floor", odd / 2.0)
+            return outputs(ex.mix(get("first"), get("second"), ex.below(0.5, odd)), COLOUR)
+        case "crevice":
+            open_ = get.openness(get.number("reach") * 0.01)
+            return outputs(ex.mix(get("deep"), get("open"), open_ ** get("hold")), COLOUR)
+        case "blend":
+            return outputs(_blended(get), COLOUR)
+        case "corner_colour":
+            return outputs(ex.more(get.word("set"), 3, get.numbers("otherwise")), COLOUR)
+        case "rounded":
+            get.round_edges(get.number("radius") * 0.01)
+            return {"relief": get("relief") if get.linked("relief") else ex.field((0.0, 0.0, 1.0))}
+        case "displace":
+            return {"out": (get("map") - get("middle")) * get("height") * 0.01}
         case "bump":
-            return {"relief": ex.join(get("map") * get("depth") * 0.01, 0.0, -2.0)}
+            return {"relief": height(get("map") * get("depth") * 0.01)}
         case "normal_map":
             normal = get("map") * 2.0 - 1.0
             strength = get("strength")
             return {"relief": ex.join(normal[0] * strength, -1.0 * normal[1] * strength, normal[2])}
     return None
+
+
+MAPS = 4  # that a blend lays over its ground, the uppermost first
+
+
+def _blended(get: Inputs) -> Field:
+    """Maps over a ground, from the lowest upwards, each by its mode and its share."""
+    made = get("ground")
+    for number in range(MAPS, 0, -1):
+        top, share = get(f"map_{number}"), get(f"share_{number}")
+        made = ex.mix(made, laid(made, top, get.word(f"mode_{number}")), share)
+    return made
 
 
 def _hued(get: Inputs) -> Field:
@@ -148,10 +226,9 @@ def _hued(get: Inputs) -> Field:
 
 
 def _picture(get: Inputs) -> Field:
-    first_uvs(get, "uv_set")
     repeats, shift = get("repeats"), get("shift")
     # it is the picture that turns and moves, so the place that is looked up goes the other way
-    place = turned(ex.uv() * repeats, -get.number("turn")) - shift
+    place = turned(uvs(get, "uv_set") * repeats, -get.number("turn")) - shift
     wrap = "mirror" if get.flag("mirror") else "periodic"
     gamma = get.number("decode_gamma")
     lookup = Lookup(get.facts.find(get.word("file")), "srgb" if abs(gamma - 2.2) < 1e-6 else gamma, wrap, wrap)

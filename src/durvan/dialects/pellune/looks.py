@@ -8,14 +8,27 @@ from __future__ import annotations
 
 import math
 
+from durvan.dialects import layers
 from durvan.dialects.look import Fog, Inputs, Lamp, Lobe, Sampling, Surface, View
-from durvan.dialects.shared.looks import ball, exposure_scale, first_uvs, measured, outputs, tinted, unshown
+from durvan.dialects.shared.looks import (
+    ball,
+    exposure_scale,
+    fibre,
+    height,
+    measured,
+    outputs,
+    relief_of,
+    tinted,
+    unshown,
+    uvs,
+)
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
 from durvan.optics.colour import black_body, white_balance
 from durvan.optics.light_shapes import SHAPES
 from durvan.optics.lobes import layout
 from durvan.optics.photometry import cone_flux_factor
+from durvan.optics.pigments import BLACK, RED
 
 NAP_ROUGHNESS = 0.5
 LACQUER_INDEX = 1.5
@@ -23,10 +36,25 @@ COLOUR = ("color", "r", "g", "b", "a", "grey")
 
 
 def surface(kind: str, get: Inputs) -> Surface:
-    """pellune.surface."""
+    """Surfaces, and one over another."""
+    if kind == "pellune.over":
+        return layers.over(get.surface("under") or Surface(), get.surface("upper") or Surface(), get("amount"))
+    if kind == "pellune.fibre":
+        amount = -1.0 * ex.each("log", ex.most(1.0 - get("melanin"), 1e-4))
+        pigment = ex.mix(ex.field(BLACK), ex.field(RED), get("redness"))
+        return fibre(amount * pigment, amount * pigment, get("rough"), get("rough"), get("rough"))
+    return _surface(get)
+
+
+def _surface(get: Inputs) -> Surface:
     metal, clear, scatter = get("metal"), get("clear"), get("scatter")
     rough, color = get("rough"), get("color")
     alpha = rough * rough
+    along, across, turn = (
+        alpha * (1.0 + get("stretch")),
+        alpha * (1.0 - get("stretch")),
+        get("stretch_turn") * (2.0 * math.pi),
+    )
     nap = Lobe(layout.SHEEN, get("nap") * get("nap_color"), NAP_ROUGHNESS, cover=layout.SCALED)
     lacquer_rough = get("lacquer_rough")
     lacquer = Lobe(
@@ -34,30 +62,37 @@ def surface(kind: str, get: Inputs) -> Surface:
         first=LACQUER_INDEX, under=nap, cover=layout.SCALED,
     )  # fmt: skip
     metal_lobe = Lobe(
-        layout.REFLECT, metal, alpha, fresnel=layout.SCHLICK, first=color, second=get("edge_color"), under=lacquer,
+        layout.REFLECT, metal, along, across, turn, fresnel=layout.SCHLICK, first=color, second=get("edge_color"), under=lacquer,
         full=True,
     )  # fmt: skip
     matt = (1.0 - metal) * (1.0 - clear)
     shine = Lobe(
-        layout.REFLECT, matt, alpha, fresnel=layout.SCHLICK, first=get("facing_reflect"), under=lacquer,
+        layout.REFLECT, matt, along, across, turn, fresnel=layout.SCHLICK, first=get("facing_reflect"), under=lacquer,
         cover=layout.SCALED, full=True, within=matt,
     )  # fmt: skip
     made = Surface([nap, lacquer, metal_lobe])
     if not matt.is_always(0.0):
         made.lobes.append(shine)
-        made.lobes.append(Lobe(layout.DIFFUSE, color * matt * (1.0 - scatter), under=shine))
+        solid = not clear.is_always(0.0) and not get.flag("thin")
+        leaf = ex.field(0.0) if solid else get("leaf")  # a body lets nothing through scattered, only a sheet does
+        base = matt * (1.0 - scatter)
+        made.lobes.append(Lobe(layout.DIFFUSE, color * base * (1.0 - leaf), under=shine))
+        made.lobes.append(Lobe(layout.THROUGH, get("leaf_color") * base * leaf, under=shine))
         made.lobes.append(Lobe(layout.DEEP_DIFFUSE, get("scatter_color") * matt * scatter, under=shine))
-    _body(made, get, (1.0 - metal) * clear, alpha, lacquer)
+    _body(made, get, (1.0 - metal) * clear, (along, across, turn), lacquer)
     made.reach, made.deep = get("scatter_radius"), get("scatter_color")
     made.opacity = get("coverage")
     made.glow = get("emit_nits") * get("emit_color")
-    if get.linked("normal"):
-        found = get("normal")
-        made.relief = ("height", found[0]) if found[2].constant == (-2.0,) else ("normal", found)
+    made.relief = relief_of(get, "normal")
+    made.moved = (get("displace") - get("displace_centre")) * get("displace_height") if _displaces(get) else 0.0
     return made
 
 
-def _body(made: Surface, get: Inputs, share: Field, alpha: Field, lacquer: Lobe) -> None:
+def _displaces(get: Inputs) -> bool:
+    return get.linked("displace") or get.number("displace") != 0.0
+
+
+def _body(made: Surface, get: Inputs, share: Field, alphas: tuple[Field, Field, Field], lacquer: Lobe) -> None:
     if share.is_always(0.0):
         return
     thin, index = get.flag("thin"), get("ior")
@@ -65,9 +100,9 @@ def _body(made: Surface, get: Inputs, share: Field, alpha: Field, lacquer: Lobe)
     at_once = distance.is_always(0.0) or thin
     tint = share * get("clear_color") if at_once else ex.colour(share)
     law = layout.WALL if thin else layout.DIELECTRIC
-    made.lobes.append(Lobe(layout.REFLECT, share, alpha, fresnel=law, first=index, under=lacquer))
+    made.lobes.append(Lobe(layout.REFLECT, share, *alphas, fresnel=law, first=index, under=lacquer))
     made.lobes.append(
-        Lobe(layout.STRAIGHT if thin else layout.REFRACT, tint, alpha, fresnel=law, first=index, under=lacquer)
+        Lobe(layout.STRAIGHT if thin else layout.REFRACT, tint, *alphas, fresnel=law, first=index, under=lacquer)
     )
     if not at_once:
         made.murk = -1.0 * ex.each("log", ex.most(get("clear_color"), 1e-6)) / ex.most(distance, 1e-9)
@@ -86,8 +121,12 @@ def node(kind: str, get: Inputs) -> dict[str, Field] | None:
         case "noise":
             place = ex.join(ex.point("x"), ex.point("y"), ex.point("z")) * get("frequency")
             return outputs(ex.mix(get("dark"), get("light"), ex.noise(place, int(get.number("layers")))), COLOUR)
+        case "stencil":
+            return {"out": 1.0 - ex.below(get("mask"), 0.5)}
+        case "corner":
+            return outputs(ex.more(get.word("name"), 3, get.numbers("otherwise")), COLOUR)
         case "bump":
-            return {"normal": ex.join(get("input") * get("height"), 0.0, -2.0)}
+            return {"normal": height(get("input") * get("height"))}
         case "normal":
             normal, amount = get("input") * 2.0 - 1.0, get("amount")
             return {"normal": ex.join(normal[0] * amount, normal[1] * amount, normal[2])}
@@ -95,9 +134,9 @@ def node(kind: str, get: Inputs) -> dict[str, Field] | None:
 
 
 def _image(get: Inputs) -> Field:
-    first_uvs(get, "uv_set")
     row_u, row_v = get("row_u"), get("row_v")
-    u, v = ex.point("u"), ex.point("v")
+    place = uvs(get, "uv_set")
+    u, v = place[0], place[1]
     place = ex.join(row_u[0] * u + row_u[1] * v + row_u[2], row_v[0] * u + row_v[1] * v + row_v[2])
     edges = get.word("edges")
     decode = "srgb" if get.word("role") == "colour" else 1.0

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from durvan.dialects.look import Inputs, Lobe, Surface
 from durvan.dialects.shared import usd_looks
-from durvan.dialects.shared.looks import first_uvs, outputs, turned
+from durvan.dialects.shared.looks import outputs, turned, uvs
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
 from durvan.optics.lobes import layout
@@ -47,11 +47,10 @@ def surface(kind: str, get: Inputs) -> Surface:
         made.lobes.append(
             Lobe(layout.STRAIGHT, 1.0 - opacity, fresnel=layout.SCHLICK, first=0.0, second=0.0, under=shine)
         )
+    made.moved = get("displacement") * get.facts.metres_per_unit
     made.glow = get("emissiveColor")
     if get.linked("normal"):
         made.relief = ("normal", get("normal"))
-    if get.linked("displacement") or get.number("displacement") != 0.0:
-        made.notes.append("displacement is not shown")
     return made
 
 
@@ -75,8 +74,9 @@ def node(kind: str, get: Inputs) -> dict[str, Field] | None:
             + ex.field(get.numbers("translation"))
         }
     if word == "reader":
-        first_uvs(get, "varname")
-        return {"result": ex.uv()}
+        return {"result": uvs(get, "varname")}
+    if word == "reader_float3":
+        return {"result": ex.more(get.word("varname"), 3, get.numbers("fallback"))}
     if word.startswith("reader_"):
         return {"result": get("fallback")}
     return None

@@ -6,11 +6,12 @@ import math
 from collections.abc import Callable
 from typing import Any
 
-from durvan.dialects.look import Inputs, Lamp
+from durvan.dialects.look import Inputs, Lamp, Lobe, Surface
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
 from durvan.optics import sky
 from durvan.optics.colour import black_body
+from durvan.optics.lobes import layout
 
 SATURATION = 1.2  # picture value 1 stands at 1.2·2^EV100 nit (ISO 12232, saturation-based speed; CIPA DC-004)
 
@@ -122,10 +123,58 @@ def outputs(four: Field, names: tuple[str, str, str, str, str, str]) -> dict[str
 FIRST_UVS = ("", "st", "UV0", "uv")  # what the first set of UVs goes by
 
 
-def first_uvs(get: Inputs, word: str) -> None:
-    """Say so where another set of UVs than the first is asked for: the first one is shown."""
-    if get.word(word) not in FIRST_UVS:
-        get.tell(f"the UVs '{get.word(word)}' are not shown; the first ones are in their place")
+def uvs(get: Inputs, word: str) -> Field:
+    """The set of UVs that is named; a mesh without it has its first one there."""
+    name = get.word(word)
+    return ex.uv() if name in FIRST_UVS else ex.more(name, 2, uv=True)
+
+
+def relief_of(get: Inputs, name: str) -> tuple[str, Field] | None:
+    """What feeds an input for relief: a height comes as (height, 0, 0) with the mark −2 in the last lane; a normal points outwards.
+    None where it leaves the surface as it is.
+    """
+    if not get.linked(name):
+        return None
+    found = get(name)
+    if found.constant == (0.0, 0.0, 1.0):
+        return None
+    return ("height", found[0]) if found[2].constant == (-2.0,) else ("normal", found)
+
+
+def height(metres: Field) -> Field:
+    """A height, as inputs for relief take it."""
+    return ex.join(metres, 0.0, -2.0)
+
+
+FIBRE_INDEX = 1.55  # of keratin
+
+
+def fibre(
+    root: Field, tip: Field, along: Field, around: Field | float, inside: Field, index: float = FIBRE_INDEX
+) -> Surface:
+    """A fibre by what it absorbs at its root and at its tip."""
+    absorbed = ex.mix(root, tip, ex.point("along"))
+    return Surface([Lobe(layout.FIBRE, 1.0, along, around, inside, first=absorbed, second=index)])
+
+
+def laid(below: Field, top: Field, mode: str) -> Field:
+    """A map laid over another one, channel by channel: over, added, multiplied, as a screen, the lighter or darker of both, or their
+    difference.
+    """
+    match mode:
+        case "add":
+            return below + top
+        case "multiply":
+            return below * top
+        case "screen":
+            return 1.0 - (1.0 - below) * (1.0 - top)
+        case "lighter":
+            return ex.most(below, top)
+        case "darker":
+            return ex.least(below, top)
+        case "difference":
+            return ex.each("absolute", below - top)
+    return top
 
 
 def turned(place: Field, degrees: float) -> Field:

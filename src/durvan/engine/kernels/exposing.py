@@ -26,6 +26,14 @@ from durvan.engine.kernels.world import (
     C_Z,
     F8,
     I4,
+    R_CHANCES,
+    R_HIT,
+    R_OTHER,
+    R_POINT,
+    R_RECORD,
+    R_REGISTERS,
+    R_SPARE,
+    R_STARTS,
     T_OBJECT,
     T_UNSEEN,
     TRIANGLE_SIZE,
@@ -34,10 +42,8 @@ from durvan.engine.kernels.world import (
     bare,
 )
 from durvan.optics.jit import address, beyond, entry, inner
-from durvan.optics.lobes.layout import OPACITY, RECORD
+from durvan.optics.lobes.layout import OPACITY
 from durvan.optics.lobes.turns import turn
-
-ROOM = 120  # what stands before the records in the room of a call
 
 
 @inner
@@ -65,7 +71,7 @@ def camera_ray(
 
 def scratch(registers: int) -> F8:
     """Room for one call of a kernel, for a world whose programs need some registers."""
-    return np.zeros(ROOM + 2 * RECORD + registers)
+    return np.zeros(R_REGISTERS + registers)
 
 
 @entry
@@ -95,14 +101,9 @@ def render(
     w = bare(w)
     cam = address(cam)
     every = address(room)
-    point, hit, spare, chances, starts = (
-        every,
-        beyond(every, 8),
-        beyond(every, 30),
-        beyond(every, 52),
-        beyond(every, 64),
-    )
-    rec, other, registers = beyond(every, ROOM), beyond(every, ROOM + RECORD), beyond(every, ROOM + 2 * RECORD)
+    point, hit, spare = beyond(every, R_POINT), beyond(every, R_HIT), beyond(every, R_SPARE)
+    chances, starts = beyond(every, R_CHANCES), beyond(every, R_STARTS)
+    rec, other, registers = beyond(every, R_RECORD), beyond(every, R_OTHER), beyond(every, R_REGISTERS)
     groups = film.shape[2]
     kept = np.zeros(3 * groups + 1)
     kept[0] = groups
@@ -150,8 +151,8 @@ def first_things(
     """What stands in the middle of each pixel: material and object (−1 for nothing), depth in metres, world normal."""
     w = bare(w)
     cam = address(cam)
-    point, hit = address(room), beyond(address(room), 8)
-    kept, registers = beyond(address(room), ROOM), beyond(address(room), ROOM + 2 * RECORD)
+    point, hit = beyond(address(room), R_POINT), beyond(address(room), R_HIT)
+    kept, registers = beyond(address(room), R_RECORD), beyond(address(room), R_REGISTERS)
     for y in range(height_):
         for x in range(width):
             sx, sy = (x + 0.5) / width * 2.0 - 1.0, 1.0 - (y + 0.5) / height_ * 2.0

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from durvan.engine.kernels.programs import resolve
+from durvan.engine.kernels.programs import put_more, resolve
 from durvan.engine.kernels.world import (
     A_DOME,
     A_DOME_SUMS,
@@ -348,6 +348,8 @@ def sample(
                 b0 * at[T_UV + 1] + b1 * at[T_UV + 3] + b2 * at[T_UV + 5],
             )
             point[2], point[3], point[4], point[5] = qx, qy, qz, 1.0
+            point[6], point[7] = 1.0, point[0]
+            put_more(w, t, b1, b2, point)
             rec = resolve(w, int(at[T_MATERIAL]), point, registers, rec)
             k = 1.0 if w.f8[light + WHOLE] == 1.0 else min(max(rec[OPACITY], 0.0), 1.0)
             r, g, b = k * rec[REC_GLOW], k * rec[REC_GLOW + 1], k * rec[REC_GLOW + 2]

@@ -39,6 +39,7 @@ from durvan.engine.kernels.world import (
     LIGHT,
     LIGHTING,
     M_PLAIN,
+    M_STRAND,
     MATERIAL,
     N_FOG,
     N_LIGHTINGS,
@@ -159,6 +160,10 @@ def path(
         m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
         glowing = int(w.f4[w.i4[A_TRIANGLE] + prim * TRIANGLE_SIZE + T_LIGHT]) if prim >= 0 else -1
         if glowing >= 0 and bounce == 0 and w.f8[w.i4[A_LIGHT] + glowing * LIGHT + SEEN] == 0.0:
+            near = past(t)
+            continue
+        strand = w.i4[w.i4[A_MATERIAL] + m * MATERIAL + M_STRAND] == 1
+        if strand and dx * hit[H_NG] + dy * hit[H_NG + 1] + dz * hit[H_NG + 2] > 0.0:
             near = past(t)
             continue
         if bounce > bounces and pdf > 0.0 and glowing < 0 and w.i4[w.i4[A_MATERIAL] + m * MATERIAL + M_PLAIN] == 1:

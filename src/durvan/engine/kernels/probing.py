@@ -6,9 +6,8 @@ import math
 
 from durvan.engine.kernels import lights
 from durvan.engine.kernels.fog import let_through
-from durvan.engine.kernels.programs import resolve
 from durvan.engine.kernels.rays import NOTHING, THINGS, in_the_way, nearest
-from durvan.engine.kernels.surfaces import H_NG, MOST_CUTS, lift, past, put_point, surface_at
+from durvan.engine.kernels.surfaces import H_NG, MOST_CUTS, lift, look_of_side, past, surface_at
 from durvan.engine.kernels.world import (
     A_FAR,
     A_LIGHT,
@@ -20,6 +19,11 @@ from durvan.engine.kernels.world import (
     LIT,
     N_CUT_OUTS,
     N_FAR,
+    R_HIT,
+    R_OTHER,
+    R_POINT,
+    R_RECORD,
+    R_REGISTERS,
     SHADOWS,
     T_FLAT,
     T_OBJECT,
@@ -31,7 +35,7 @@ from durvan.engine.kernels.world import KIND as KIND_OF
 from durvan.optics.jit import address, beyond, entry, inner
 from durvan.optics.light_shapes import DOME
 from durvan.optics.lobes import fresnel
-from durvan.optics.lobes.layout import COUNT, HEADER, KIND, LOBE, MURK, OPACITY, RECORD, REFRACT, STRAIGHT, WEIGHT
+from durvan.optics.lobes.layout import COUNT, HEADER, KIND, LOBE, MURK, OPACITY, REFRACT, STRAIGHT, WEIGHT
 
 # The steps of low-discrepancy sequences in three and in two dimensions (Roberts 2018): powers of the roots of x⁴ = x + 1 and x³ = x + 1
 STEP_1, STEP_2, STEP_3 = 0.8191725133961645, 0.6710436067037893, 0.5497004779019703
@@ -42,7 +46,6 @@ P_AT, P_NORMAL, P_THING, PROBE = (
     6,
     7,
 )  # a probe: its place, its normal (0: from all sides), the object it is on (−1)
-ROOM = 120
 
 
 @inner
@@ -68,8 +71,7 @@ def passed(
         if not lights.is_listed(w, row, BARS, thing):
             continue
         m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
-        put_point(hit, dx, dy, dz, point)
-        rec = resolve(w, m, point, registers, room)
+        rec = look_of_side(w, m, hit, dx, dy, dz, point, registers, room)
         cosine = dx * hit[H_NG] + dy * hit[H_NG + 1] + dz * hit[H_NG + 2]
         inside = cosine > 0.0
         cr = cg = cb = 0.0
@@ -106,9 +108,9 @@ def illuminate(
     from 0 to 1, one more than its lights: they begin at `spans[g] + g`); `counts[g]` looks are taken. `room` as for `render`.
     """
     w = bare(w)
-    point, hit = address(room), beyond(address(room), 8)
-    rec, other = beyond(address(room), ROOM), beyond(address(room), ROOM + RECORD)
-    registers = beyond(address(room), ROOM + 2 * RECORD)
+    point, hit = beyond(address(room), R_POINT), beyond(address(room), R_HIT)
+    rec, other = beyond(address(room), R_RECORD), beyond(address(room), R_OTHER)
+    registers = beyond(address(room), R_REGISTERS)
     for g in range(first, end):
         start, many, base = spans[g], spans[g + 1] - spans[g], spans[g] + g
         if many == 0:
@@ -157,8 +159,8 @@ def illuminate(
 def surroundings(w: World, probe: F8, directions: F8, room: F8, out: F8) -> None:
     """What domes send a place from some directions [n, 3], past what stands in between: luminance in nit [n]. `room` as for `render`."""
     w = bare(w)
-    point, hit = address(room), beyond(address(room), 8)
-    other, registers = beyond(address(room), ROOM), beyond(address(room), ROOM + 2 * RECORD)
+    point, hit = beyond(address(room), R_POINT), beyond(address(room), R_HIT)
+    other, registers = beyond(address(room), R_RECORD), beyond(address(room), R_REGISTERS)
     px, py, pz = probe[P_AT], probe[P_AT + 1], probe[P_AT + 2]
     for n in range(directions.shape[0]):
         dx, dy, dz = directions[n, 0], directions[n, 1], directions[n, 2]

@@ -11,10 +11,13 @@ from durvan.engine.kernels.world import (
     A_BORDER,
     A_CODE,
     A_MATERIAL,
+    A_MORE,
+    A_MORE_KIND,
     A_OUT,
     A_PICTURE,
     A_PIXELS,
     A_START,
+    A_TILES,
     F8,
     I4,
     M_BUMP,
@@ -31,14 +34,18 @@ from durvan.engine.kernels.world import (
     M_START,
     M_START_COUNT,
     MATERIAL,
+    N_MORE,
     P_HEIGHT,
     P_OFFSET,
+    P_TILES,
     P_WIDTH,
     P_WRAP_U,
     P_WRAP_V,
+    PICTURE_SIZE,
     World,
     bare,
 )
+from durvan.graph.expression import POINT, POINT_SIZE, TILE_COLUMNS, TILE_ROWS
 from durvan.optics.jit import address, beyond, entry, inner
 from durvan.optics.lobes import layout
 from durvan.optics.lobes.layout import BEYOND, RECORD
@@ -46,6 +53,8 @@ from durvan.optics.lobes.layout import BEYOND, RECORD
 (ADD, SUBTRACT, MULTIPLY, DIVIDE, POWER, LEAST, MOST, BELOW, FLOOR, ROOT, EXP, LOG, ABSOLUTE, PICTURE, NOISE) = range(
     15
 )
+
+KNOWN = len(POINT)
 
 set_walking = inner(layout.set_walking)
 
@@ -110,7 +119,19 @@ def _wrapped(place: int, size: int, mode: int) -> int:
 @inner
 def look_up(w: World, number: int, u: float, v: float, to: F8, at: int) -> None:
     """A picture's four channels, bilinear, into four registers."""
-    info = w.i4[A_PICTURE] + number * 5
+    info = w.i4[A_PICTURE] + number * PICTURE_SIZE
+    tiles = w.i4[info + P_TILES]
+    if tiles > 0:
+        found = -1
+        if 0.0 <= u < TILE_COLUMNS and 0.0 <= v < TILE_ROWS:
+            found = w.i4[w.i4[A_TILES] + tiles - 1 + int(v) * TILE_COLUMNS + int(u)]
+        if found < 0:
+            for c in range(4):
+                to[at + c] = w.f8[w.i4[A_BORDER] + number * 4 + c]
+            return
+        u, v = u - math.floor(u), v - math.floor(v)
+        number = found
+        info = w.i4[A_PICTURE] + number * PICTURE_SIZE
     width, height = w.i4[info + P_WIDTH], w.i4[info + P_HEIGHT]
     if not (abs(u) < 1e9 and abs(v) < 1e9):
         u = v = 0.0
@@ -183,8 +204,23 @@ def run(w: World, first: int, count: int, registers: F8) -> None:
 
 
 @inner
+def put_more(w: World, prim: int, b1: float, b2: float, point: F8) -> None:
+    """What a mesh carries besides, at a place in a triangle; of a body what stands in for it."""
+    count = w.i4[N_MORE]
+    for k in range(count):
+        if prim >= 0:
+            at = w.i4[A_MORE] + prim * 3 * count + k
+            value = (1.0 - b1 - b2) * w.f4[at] + b1 * w.f4[at + count] + b2 * w.f4[at + 2 * count]
+        else:
+            row = w.i4[A_MORE_KIND] + 2 * k
+            kind = int(w.f8[row])
+            value = point[kind - 1] if kind > 0 else w.f8[row + 1]
+        point[KNOWN + k] = value
+
+
+@inner
 def resolve(w: World, m: int, point: F8, registers: F8, room: F8) -> F8:
-    """The record of material `m` at a point (`POINT`: u, v, x, y, z, facing): where it lies, or in `room` when it varies."""
+    """The record of material `m` at a point (`POINT`, and what meshes carry besides): where it lies, or in `room` when it varies."""
     info = w.i4[A_MATERIAL] + m * MATERIAL
     base = w.i4[A_BASE] + m * RECORD
     if w.i4[info + M_FIXED] == 1:
@@ -194,7 +230,7 @@ def resolve(w: World, m: int, point: F8, registers: F8, room: F8) -> F8:
         rec[k] = w.f8[base + k]
     for k in range(w.i4[info + M_START_COUNT]):
         registers[k] = w.f8[w.i4[A_START] + w.i4[info + M_START] + k]
-    for k in range(6):
+    for k in range(KNOWN + w.i4[N_MORE]):
         registers[k] = point[k]
     run(w, w.i4[info + M_CODE], w.i4[info + M_CODE_COUNT], registers)
     for k in range(w.i4[info + M_OUT], w.i4[info + M_OUT] + w.i4[info + M_OUT_COUNT]):
@@ -207,28 +243,29 @@ def resolve(w: World, m: int, point: F8, registers: F8, room: F8) -> F8:
 
 
 @inner
-def height(w: World, m: int, u: float, v: float, x: float, y: float, z: float, facing: float, registers: F8) -> float:
+def height(w: World, m: int, point: F8, registers: F8) -> float:
     """The height of a bump at a place, in metres."""
     info = w.i4[A_MATERIAL] + m * MATERIAL
     for k in range(w.i4[info + M_BUMP_START_COUNT]):
         registers[k] = w.f8[w.i4[A_START] + w.i4[info + M_BUMP_START] + k]
-    registers[0], registers[1], registers[2], registers[3], registers[4], registers[5] = u, v, x, y, z, facing
+    for k in range(KNOWN + w.i4[N_MORE]):
+        registers[k] = point[k]
     run(w, w.i4[info + M_BUMP], w.i4[info + M_BUMP_COUNT], registers)
     return registers[w.i4[info + M_BUMP_OUT]]
 
 
 @entry
 def resolve_many(w: World, m: int, points: F8, records: F8, size: int) -> None:
-    """The record of one material at n points [n, 6], into [n, RECORD]."""
+    """The record of one material at n points [n, POINT_SIZE], into [n, RECORD]."""
     w = bare(w)
     registers = np.empty(size)
     width = records.shape[1]
     for n in range(points.shape[0]):
         to = beyond(address(records), width * n)
-        rec = resolve(w, m, beyond(address(points), 6 * n), address(registers), to)
+        rec = resolve(w, m, beyond(address(points), POINT_SIZE * n), address(registers), to)
         for k in range(w.i4[w.i4[A_MATERIAL] + m * MATERIAL + M_LOBES]):
             to[k] = rec[k]
     registers[0] = 0.0
 
 
-__all__ = ["I4", "gradient_noise", "height", "resolve", "resolve_many", "run"]
+__all__ = ["I4", "gradient_noise", "height", "put_more", "resolve", "resolve_many", "run"]

@@ -6,21 +6,27 @@ import math
 
 import numpy as np
 
+from durvan.engine.kernels.lattice import mixed
 from durvan.engine.kernels.lights import is_listed
-from durvan.engine.kernels.programs import height, resolve
+from durvan.engine.kernels.programs import height, put_more, resolve
 from durvan.engine.kernels.rays import CUT_OUT, NOTHING, THINGS, in_the_way, nearest
 from durvan.engine.kernels.world import (
     A_LIGHT,
     A_MATERIAL,
     A_SHAPES,
+    A_START,
     A_TRIANGLE,
     BARS,
     F4,
     F8,
     LIGHT,
+    M_BACK,
     M_FRAME,
+    M_REACH,
+    M_STRAND,
     MATERIAL,
     N_CUT_OUTS,
+    N_MORE,
     S_MATERIAL,
     S_ORIGIN,
     S_SIZE,
@@ -38,10 +44,14 @@ from durvan.engine.kernels.world import (
     TRIANGLE_SIZE,
     World,
 )
+from durvan.graph.expression import POINT
 from durvan.optics.jit import beyond, inner, small
-from durvan.optics.lobes.layout import NORMAL, OPACITY, RELIEF
+from durvan.optics.lobes.layout import NORMAL, OPACITY, RELIEF, ROUND
+from durvan.optics.lobes.turns import turn
 
 MOST_CUTS = 64  # surfaces that are not there, one behind the other
+OPEN, ALONG = POINT.index("open"), POINT.index("along")
+LOOKS = 8  # rays that look about a place
 MOST_BARS = 4096  # surfaces that throw no shadow of a light with a list
 AWAY = 2e-6  # how far from a surface a ray starts, for each metre of its place: some thirty steps of single precision
 
@@ -64,7 +74,8 @@ def across(tx: float, ty: float, tz: float, nx: float, ny: float, nz: float) -> 
 
 
 # a hit, as an array
-H_T, H_P, H_NG, H_NS, H_T1, H_T2, H_UV, H_DU, H_DV, H_SIZE = 0, 1, 4, 7, 10, 13, 16, 18, 19, 20
+H_T, H_P, H_NG, H_NS, H_T1, H_T2, H_UV, H_DU, H_DV = 0, 1, 4, 7, 10, 13, 16, 18, 19
+H_PRIM, H_B1, H_B2 = 20, 21, 22  # the triangle, and where in it
 
 
 @small
@@ -116,6 +127,7 @@ def surface_at(
     hit: F8,
 ) -> int:
     """Place, normals, tangents and UVs of a hit; gives its material."""
+    hit[H_PRIM], hit[H_B1], hit[H_B2] = prim, b1, b2
     if prim >= 0:
         at = beyond(w.f4, w.i4[A_TRIANGLE] + prim * TRIANGLE_SIZE)
         b0 = 1.0 - b1 - b2
@@ -194,12 +206,108 @@ def surface_at(
     return material
 
 
-@small
-def put_point(hit: F8, dx: float, dy: float, dz: float, point: F8) -> None:
+@inner
+def put_point(w: World, hit: F8, dx: float, dy: float, dz: float, point: F8) -> None:
     """What a material's program may know of a hit."""
     point[0], point[1] = hit[H_UV], hit[H_UV + 1]
     point[2], point[3], point[4] = hit[H_P], hit[H_P + 1], hit[H_P + 2]
     point[5] = min(abs(dx * hit[H_NS] + dy * hit[H_NS + 1] + dz * hit[H_NS + 2]), 1.0)
+    point[OPEN], point[ALONG] = 1.0, hit[H_UV]
+    if w.i4[N_MORE] > 0:
+        put_more(w, int(hit[H_PRIM]), hit[H_B1], hit[H_B2], point)
+
+
+@small
+def _drawn(key: np.uint64, k: int) -> float:
+    """A number in [0, 1) of a place, so that what is drawn there is drawn again."""
+    return np.float64(mixed(key + np.uint64(k) * np.uint64(0x9E3779B97F4A7C15)) >> np.uint64(11)) * (
+        1.0 / 9007199254740992.0
+    )
+
+
+@small
+def _key(x: float, y: float, z: float) -> np.uint64:
+    """A number of a place."""
+    a = np.uint64(np.int64(x * 1e7)) * np.uint64(0x9E3779B97F4A7C15)
+    b = np.uint64(np.int64(y * 1e7)) * np.uint64(0xC2B2AE3D27D4EB4F)
+    return mixed(a + b + np.uint64(np.int64(z * 1e7)))
+
+
+@inner
+def openness(w: World, hit: F8, side: float, reach: float) -> float:
+    """How much of what lies about a place is open: the share of the hemisphere, by its cosine, in which nothing stands within
+    `reach` metres. By a few rays; a picture has many samples.
+    """
+    px, py, pz = hit[H_P], hit[H_P + 1], hit[H_P + 2]
+    key = _key(px, py, pz)
+    e = lift(px, py, pz)
+    nx, ny, nz = side * hit[H_NG], side * hit[H_NG + 1], side * hit[H_NG + 2]
+    ax, ay, az, bx, by, bz = frame(nx, ny, nz)
+    free = 0.0
+    first, second = _drawn(key, 0), _drawn(key, 1)
+    for k in range(LOOKS):
+        u, v = (k + first) / LOOKS, (second + k * 0.6180339887498949) % 1.0
+        radius = math.sqrt(u)
+        c, s = turn(v)
+        c, s, up = radius * c, radius * s, math.sqrt(max(1.0 - u, 1e-9))
+        dx, dy, dz = c * ax + s * bx + up * nx, c * ay + s * by + up * ny, c * az + s * bz + up * nz
+        _, prim, _, _ = nearest(w, px + e * nx, py + e * ny, pz + e * nz, dx, dy, dz, 0.0, reach, THINGS)
+        free += 1.0 if prim == NOTHING else 0.0
+    return free / LOOKS
+
+
+@inner
+def rounded(w: World, hit: F8, radius: float, own: int) -> None:
+    """Turn the shading normal as if edges were rounded: the mean of the normals of the same object about a place, which short
+    rays along three axes find, each counted by how likely it was to be found.
+    """
+    px, py, pz = hit[H_P], hit[H_P + 1], hit[H_P + 2]
+    key = _key(px, py, pz)
+    nx, ny, nz = hit[H_NG], hit[H_NG + 1], hit[H_NG + 2]
+    ax, ay, az, bx, by, bz = frame(nx, ny, nz)
+    sx = sy = sz = 0.0
+    for k in range(LOOKS):
+        which = (_drawn(key, 7) + k * 0.5698402909980532) % 1.0
+        u, v = (_drawn(key, 8) + k * 0.7548776662466927) % 1.0, (_drawn(key, 9) + k * 0.6180339887498949) % 1.0
+        if which < 0.5:
+            zx, zy, zz, qx, qy, qz, rx, ry, rz = nx, ny, nz, ax, ay, az, bx, by, bz
+        elif which < 0.75:
+            zx, zy, zz, qx, qy, qz, rx, ry, rz = ax, ay, az, nx, ny, nz, bx, by, bz
+        else:
+            zx, zy, zz, qx, qy, qz, rx, ry, rz = bx, by, bz, nx, ny, nz, ax, ay, az
+        away = radius * math.sqrt(u)
+        c, s = turn(v)
+        c, s = away * c, away * s
+        half = math.sqrt(max(radius * radius - away * away, 0.0))
+        ox = px + c * qx + s * rx + half * zx
+        oy = py + c * qy + s * ry + half * zy
+        oz = pz + c * qz + s * rz + half * zz
+        near = 0.0
+        for _ in range(4):
+            t, prim, _, _ = nearest(w, ox, oy, oz, -zx, -zy, -zz, near, 2.0 * half, THINGS)
+            if prim == NOTHING:
+                break
+            near = t + 1e-5 * radius
+            if prim < 0:
+                continue
+            at = beyond(w.f4, w.i4[A_TRIANGLE] + prim * TRIANGLE_SIZE)
+            if int(at[T_OBJECT]) != own:
+                continue
+            fx, fy, fz = np.float64(at[T_FLAT]), np.float64(at[T_FLAT + 1]), np.float64(at[T_FLAT + 2])
+            if at[T_SMOOTH] != 0.0 and fx * at[T_NORMAL] + fy * at[T_NORMAL + 1] + fz * at[T_NORMAL + 2] < 0.0:
+                fx, fy, fz = -fx, -fy, -fz
+            chance = 0.5 * abs(fx * nx + fy * ny + fz * nz) + 0.25 * (
+                abs(fx * ax + fy * ay + fz * az) + abs(fx * bx + fy * by + fz * bz)
+            )
+            sx, sy, sz = sx + fx / chance, sy + fy / chance, sz + fz / chance
+    k = math.sqrt(sx * sx + sy * sy + sz * sz)
+    if k < 1e-9:
+        return
+    # what was smooth before stays so: the turn goes onto the shading normal
+    x = hit[H_NS] + sx / k - nx
+    y = hit[H_NS + 1] + sy / k - ny
+    z = hit[H_NS + 2] + sz / k - nz
+    _set_normal(hit, x, y, z)
 
 
 @inner
@@ -213,12 +321,13 @@ def relieve(w: World, m: int, hit: F8, rec: F8, point: F8, registers: F8, dx: fl
         x, y, z = a * tx + b * bx + c * nx, a * ty + b * by + c * ny, a * tz + b * bz + c * nz
     else:
         e = max(min(hit[H_DU], hit[H_DV]) / 2048.0, 1e-6)
-        u, v = hit[H_UV], hit[H_UV + 1]
-        px, py, pz, facing = point[2], point[3], point[4], point[5]
-        h = height(w, m, u, v, px, py, pz, facing, registers)
-        hu = height(w, m, u + e / hit[H_DU], v, px + e * tx, py + e * ty, pz + e * tz, facing, registers)
-        hv = height(w, m, u, v + e / hit[H_DV], px + e * bx, py + e * by, pz + e * bz, facing, registers)
+        h = height(w, m, point, registers)
+        _move(w, hit, point, e, e / hit[H_DU], 0.0, tx, ty, tz)
+        hu = height(w, m, point, registers)
+        _move(w, hit, point, e, 0.0, e / hit[H_DV], bx, by, bz)
+        hv = height(w, m, point, registers)
         gu, gv = (hu - h) / e, (hv - h) / e
+        _move(w, hit, point, 0.0, 0.0, 0.0, tx, ty, tz)
         if not (abs(gu) < 1e6 and abs(gv) < 1e6):
             return
         x, y, z = nx - gu * tx - gv * bx, ny - gu * ty - gv * by, nz - gu * tz - gv * bz
@@ -230,6 +339,39 @@ def relieve(w: World, m: int, hit: F8, rec: F8, point: F8, registers: F8, dx: fl
     after = dx * x + dy * y + dz * z
     if before * after <= 0.0 or abs(after) < 1e-3:
         return
+    _set_normal(hit, x, y, z)
+
+
+@inner
+def _move(w: World, hit: F8, point: F8, e: float, du: float, dv: float, tx: float, ty: float, tz: float) -> None:
+    """Move the point that a program knows `e` metres along a direction from the hit."""
+    point[0], point[1] = hit[H_UV] + du, hit[H_UV + 1] + dv
+    point[2], point[3], point[4] = hit[H_P] + e * tx, hit[H_P + 1] + e * ty, hit[H_P + 2] + e * tz
+    prim = int(hit[H_PRIM])
+    if w.i4[N_MORE] == 0:
+        return
+    b1, b2 = hit[H_B1], hit[H_B2]
+    if prim >= 0 and e > 0.0:  # the same way within the triangle
+        c = beyond(w.f4, w.i4[A_TRIANGLE] + prim * TRIANGLE_SIZE + T_CORNER)
+        a11 = c[3] * c[3] + c[4] * c[4] + c[5] * c[5]
+        a12 = c[3] * c[6] + c[4] * c[7] + c[5] * c[8]
+        a22 = c[6] * c[6] + c[7] * c[7] + c[8] * c[8]
+        det = np.float64(a11) * a22 - np.float64(a12) * a12
+        if det > 0.0:
+            p, q = tx * c[3] + ty * c[4] + tz * c[5], tx * c[6] + ty * c[7] + tz * c[8]
+            b1, b2 = b1 + e * (p * a22 - q * a12) / det, b2 + e * (q * a11 - p * a12) / det
+    put_more(w, prim, b1, b2, point)
+
+
+@inner
+def _set_normal(hit: F8, x: float, y: float, z: float) -> None:
+    """Give a hit another shading normal; the tangents follow."""
+    k = math.sqrt(x * x + y * y + z * z)
+    if k < 1e-12:
+        return
+    x, y, z = x / k, y / k, z / k
+    tx, ty, tz = hit[H_T1], hit[H_T1 + 1], hit[H_T1 + 2]
+    bx, by, bz = hit[H_T2], hit[H_T2 + 1], hit[H_T2 + 2]
     hit[H_NS], hit[H_NS + 1], hit[H_NS + 2] = x, y, z
     tx, ty, tz, k = across(tx, ty, tz, x, y, z)
     if k < 1e-9:
@@ -246,11 +388,34 @@ def relieve(w: World, m: int, hit: F8, rec: F8, point: F8, registers: F8, dx: fl
 @inner
 def prepare(w: World, m: int, hit: F8, dx: float, dy: float, dz: float, point: F8, registers: F8, room: F8) -> F8:
     """Everything about the surface that a ray met: its record, and in `hit` its relief."""
-    put_point(hit, dx, dy, dz, point)
+    facing = dx * hit[H_NG] + dy * hit[H_NG + 1] + dz * hit[H_NG + 2]
+    m = side_of(w, m, facing)
+    put_point(w, hit, dx, dy, dz, point)
+    reach = w.i4[w.i4[A_MATERIAL] + m * MATERIAL + M_REACH]
+    if reach >= 0:
+        point[OPEN] = openness(w, hit, 1.0 if facing <= 0.0 else -1.0, w.f8[w.i4[A_START] + reach])
     rec = resolve(w, m, point, registers, room)
+    if rec[ROUND] > 0.0 and hit[H_PRIM] >= 0.0:
+        own = int(w.f4[w.i4[A_TRIANGLE] + int(hit[H_PRIM]) * TRIANGLE_SIZE + T_OBJECT])
+        rounded(w, hit, rec[ROUND], own)
     if rec[RELIEF] != 0.0:
         relieve(w, m, hit, rec, point, registers, dx, dy, dz)
     return rec
+
+
+@small
+def side_of(w: World, m: int, facing: float) -> int:
+    """The material of the side that a ray meets, with the cosine of the ray to the normal."""
+    back = w.i4[w.i4[A_MATERIAL] + m * MATERIAL + M_BACK]
+    return back if facing > 0.0 and back >= 0 else m
+
+
+@inner
+def look_of_side(w: World, m: int, hit: F8, dx: float, dy: float, dz: float, point: F8, registers: F8, room: F8) -> F8:
+    """The record where a ray goes through a surface, without its relief and how open it is there."""
+    m = side_of(w, m, dx * hit[H_NG] + dy * hit[H_NG + 1] + dz * hit[H_NG + 2])
+    put_point(w, hit, dx, dy, dz, point)
+    return resolve(w, m, point, registers, room)
 
 
 @small
@@ -304,8 +469,11 @@ def clear_way(
                 near = past(t)
                 continue
         m = surface_at(w, prim, b1, b2, t, ox, oy, oz, dx, dy, dz, hit)
-        put_point(hit, dx, dy, dz, point)
-        rec = resolve(w, m, point, registers, room)
+        facing = dx * hit[H_NG] + dy * hit[H_NG + 1] + dz * hit[H_NG + 2]
+        if facing > 0.0 and w.i4[w.i4[A_MATERIAL] + m * MATERIAL + M_STRAND] == 1:
+            near = past(t)
+            continue
+        rec = look_of_side(w, m, hit, dx, dy, dz, point, registers, room)
         left *= 1.0 - min(max(rec[OPACITY], 0.0), 1.0)
         if left < 1e-4:
             return 0.0

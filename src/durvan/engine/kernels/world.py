@@ -7,7 +7,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from durvan.graph.expression import POINT_SIZE
 from durvan.optics.jit import address, inner
+from durvan.optics.lobes.layout import MOST, RECORD
 
 F8 = NDArray[np.float64]
 F4 = NDArray[np.float32]
@@ -88,6 +90,8 @@ FOG = 9
 
 # A picture
 P_OFFSET, P_WIDTH, P_HEIGHT, P_WRAP_U, P_WRAP_V = range(5)
+P_TILES = 5  # of one of tiles: where its table of them begins in A_TILES, from 1; 0 for none
+PICTURE_SIZE = 6
 WRAPS = ("periodic", "mirror", "clamp", "constant")
 
 # A material: where its programs and their constants lie
@@ -97,7 +101,10 @@ M_LOBES = 11  # how many numbers of the record are in use
 M_PLAIN = 12  # 1: solid everywhere, so that shadows need no look-up
 M_FRAME = 13  # 1: it needs to know how the UVs lie, for relief or for a stretched lobe
 M_FIXED = 14  # 1: its record is the same everywhere, and is read where it lies
-MATERIAL = 15
+M_BACK = 15  # the material of its other side, −1 for none
+M_REACH = 16  # how far it looks about for how open a place is: place among the register contents, −1 for nowhere
+M_STRAND = 17  # 1: it is a fibre, whose inside is passed over
+MATERIAL = 18
 
 # A triangle: everything about it in one piece of 128 bytes; numbers of things are whole ones in single precision
 T_CORNER = 0  # a corner and two edges
@@ -129,9 +136,24 @@ A_DOME_SUMS = 15  # f8: of each dome its rows [height + 1] and columns [height, 
 A_PROFILES = 17  # f8: of each how many planes and angles, the angles, the planes, and a row of factors for each plane
 A_LISTS = 18  # i4: a bit for each object, from the lowest of each word
 A_FOG = 19  # f8: FOG numbers
+A_MORE = 24  # f4: [triangles, 3 corners, N_MORE] what meshes carry besides
+A_MORE_KIND = 25  # f8: [N_MORE, 2] what stands in on a body: 1 u, 2 v, 0 a number; and that number
+A_TILES = 26  # i4: of each picture of tiles [100 rows, 10 columns] the pictures, −1 where there is none
 A_FIRST = 16  # i4: the number of the first triangle or body of each of the tree's geometries
 N_CUT_OUTS, N_LIGHTINGS, N_FAR, N_FOG = range(20, 24)  # how many there are
+N_MORE = 27
 HEAD = 32
+
+# The room of a call: the point, the hit, room for kernels of their own, chances of lobes, starts of the lattice, two records,
+# and the registers
+R_POINT = 0
+R_HIT = R_POINT + POINT_SIZE
+R_SPARE = R_HIT + 26
+R_CHANCES = R_SPARE + 26
+R_STARTS = R_CHANCES + MOST
+R_RECORD = R_STARTS + 64
+R_OTHER = R_RECORD + RECORD
+R_REGISTERS = R_OTHER + RECORD
 
 
 class World(NamedTuple):

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pxr import Gf, Tf, Usd, UsdGeom, UsdShade
 
+from durvan.formats.usd.curves import strands
 from durvan.formats.usd.opening import metres_per_unit, open_stage, up_axis
 from durvan.formats.usd.words import said
 from durvan.progress import Report, Step, silent
@@ -22,6 +23,9 @@ Triangles = NDArray[np.int32]
 Places = NDArray[np.int64]
 _MOST = 20_000_000  # triangles; more than that is left out, and said
 _ROUND = 48  # sides of a round solid
+_PARTS = {  # of what meshes carry for their corners
+    "texCoord2f[]": 2, "float2[]": 2, "color3f[]": 3, "float3[]": 3, "color4f[]": 4, "float[]": 1,
+}  # fmt: skip
 
 
 class _Reader:
@@ -83,6 +87,7 @@ class _Reader:
             mesh.triangles = mesh.triangles[:, ::-1]
             mesh.normals = mesh.normals[:, ::-1] if mesh.normals is not None else None
             mesh.uvs = mesh.uvs[:, ::-1] if mesh.uvs is not None else None
+            mesh.more = {name: values[:, ::-1] for name, values in mesh.more.items()}
         self.shapes.meshes.append(mesh)
 
     def _material(self, prim: Usd.Prim) -> int:
@@ -96,6 +101,12 @@ class _Reader:
     def _meshes(self, prim: Usd.Prim) -> Iterator[Mesh]:
         if prim.IsA(UsdGeom.Mesh):
             mesh = self._mesh(UsdGeom.Mesh(prim))
+        elif prim.IsA(UsdGeom.BasisCurves):
+            tubes = strands(prim, self.time, self.shapes.notes)
+            if tubes is None:
+                return
+            mesh = tubes
+            mesh.material[:] = self._material(prim)
         elif prim.IsA(UsdGeom.Gprim):
             solid = _solid(prim, self.time)
             if solid is None:
@@ -128,17 +139,32 @@ class _Reader:
             triangles, fans, faces = triangles[good], fans[good], faces[good]
         normals = self._normals(mesh, points, triangles, fans, faces)
         uvs = self._uvs(prim, triangles, fans, faces)
+        more = self._more(prim, triangles, fans, faces)
         if str(mesh.GetOrientationAttr().Get()) == "leftHanded":
             triangles = triangles[:, ::-1]
             normals = normals[:, ::-1] if normals is not None else None
             uvs = uvs[:, ::-1] if uvs is not None else None
+            more = {name: values[:, ::-1] for name, values in more.items()}
         material = np.full(len(triangles), self._material(prim), dtype=np.int32)
         for subset in UsdShade.MaterialBindingAPI(prim).GetMaterialBindSubsets():
             mine = np.zeros(len(counts), dtype=bool)
             wanted = np.asarray(subset.GetIndicesAttr().Get(self.time) or [], dtype=np.int64)
             mine[wanted[(wanted >= 0) & (wanted < len(counts))]] = True
             material[mine[faces]] = self._material(subset.GetPrim())
-        return Mesh(path, points, triangles, normals, uvs, material)
+        return Mesh(path, points, triangles, normals, uvs, material, more=more)
+
+    def _more(self, prim: Usd.Prim, triangles: Triangles, fans: Places, faces: Places) -> dict[str, Floats]:
+        """What else a mesh carries for its corners: sets of UVs and colours, by name."""
+        out: dict[str, Floats] = {}
+        for primvar in UsdGeom.PrimvarsAPI(prim).GetPrimvarsWithValues():
+            parts = _PARTS.get(str(primvar.GetTypeName()))
+            if parts is None:
+                continue
+            values = primvar.ComputeFlattened(self.time)
+            found = self._at_corners(values, str(primvar.GetInterpolation()), triangles, fans, faces, parts)
+            if found is not None:
+                out[str(primvar.GetPrimvarName())] = found
+        return out
 
     def _at_corners(
         self, values: Any, interpolation: str, triangles: Triangles, fans: Places, faces: Places, width: int

@@ -16,7 +16,8 @@ NORMAL = 10  # the tangent-space normal, green up, three channels from −1 to 1
 HEIGHT = 13  # metres
 REACH = 14  # mean free path below the surface in metres, three channels
 DEEP = 17  # albedo of what scatters below, three channels
-HEADER = 20
+ROUND = 20  # radius in metres by which edges are rounded
+HEADER = 21
 
 # A lobe
 KIND = 0
@@ -37,13 +38,14 @@ FILM_INDEX = 22
 FULL = 23  # 1: energy lost between facets is given back (Turquin 2019)
 WITHIN = 24  # the share of the surface that this lobe and those under it have to themselves
 LOBE = 25
-MOST = 8
+MOST = 24
 RECORD = HEADER + MOST * LOBE
 BEYOND = 1e30  # what a lane comes to from here on, or to no number, leaves the value of the record as it stands
 
 # Kinds of lobes
 # DEEP_WALK is DEEP_DIFFUSE where the renderer follows light below the surface: a way in, without a value of its own
-NONE, DIFFUSE, THROUGH, REFLECT, REFRACT, STRAIGHT, SHEEN, DEEP_DIFFUSE, DEEP_WALK = range(9)
+# FIBRE has its roughness along, around and of what was inside in ALPHA_X, ALPHA_Y and TURN, its absorption in FIRST, its index in SECOND
+NONE, DIFFUSE, THROUGH, REFLECT, REFRACT, STRAIGHT, SHEEN, DEEP_DIFFUSE, DEEP_WALK, FIBRE = range(10)
 # Shapes of facets
 GGX, BECKMANN, BLINN = range(3)
 # Laws of reflection

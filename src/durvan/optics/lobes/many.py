@@ -14,10 +14,12 @@ from durvan.optics.lobes.layout import (
     ALPHA_Y,
     COUNT,
     FACETS,
+    FIBRE,
     FIRST,
     HEADER,
     KIND,
     LOBE,
+    MOST,
     NONE,
     REFRACT,
     STRAIGHT,
@@ -25,13 +27,14 @@ from durvan.optics.lobes.layout import (
     WEIGHT,
 )
 from durvan.optics.lobes.stack import evaluate, sample, shares
+from durvan.optics.lobes.strands import strand_albedo
 from durvan.optics.lobes.tables import Array, Tables, glass, lobe_albedo
 
 
 @entry
 def evaluate_many(rec: Array, o: Array, i: Array, tables: Tables, value: Array, pdf: Array) -> None:
     """Evaluate one record for n pairs of directions: `o`, `i` [n, 3] in, `value` [n, 3] and `pdf` [n] out."""
-    room = np.empty(8)
+    room = np.empty(MOST)
     chances, rec, tables = address(room), address(rec), address(tables)
     for n in range(o.shape[0]):
         shares(rec, o[n, 2], tables, chances)
@@ -67,6 +70,8 @@ def albedos(rec: Array, cosines: Array, tables: Tables, out: Array) -> None:
                 er, eg, eb = 1.0 - er, 1.0 - eg, 1.0 - eb
             elif kind == THROUGH:
                 side = 3
+            elif kind == FIBRE:
+                er, eg, eb = strand_albedo(record, b, math.sqrt(max(1.0 - o * o, 0.0)))
             out[n, side] += rec[b + WEIGHT] * kr * er
             out[n, side + 1] += rec[b + WEIGHT + 1] * kg * eg
             out[n, side + 2] += rec[b + WEIGHT + 2] * kb * eb
@@ -77,7 +82,7 @@ def sample_many(
     rec: Array, o: Array, u: Array, tables: Tables, i: Array, weight: Array, pdf: Array, chosen: Array
 ) -> None:
     """Sample one record n times: `o`, `u` [n, 3] in; `i`, `weight` [n, 3], `pdf` [n] and the lobes [n] out."""
-    room = np.empty(8)
+    room = np.empty(MOST)
     chances, rec, tables = address(room), address(rec), address(tables)
     for n in range(o.shape[0]):
         shares(rec, o[n, 2], tables, chances)

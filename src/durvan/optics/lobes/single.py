@@ -13,6 +13,7 @@ from durvan.optics.lobes.layout import (
     DEEP_DIFFUSE,
     DIFFUSE,
     FACETS,
+    FIBRE,
     FIRST,
     FULL,
     KIND,
@@ -25,6 +26,7 @@ from durvan.optics.lobes.layout import (
     TURN,
     WEIGHT,
 )
+from durvan.optics.lobes.strands import strand
 from durvan.optics.lobes.tables import Array, Tables, given_back, schlick_parts, sheen_scale
 
 Colour = tuple[float, float, float]
@@ -65,6 +67,8 @@ def lobe(
 ) -> tuple[float, float, float, float]:
     """One lobe that is no mirror: its value, three channels, weighted but not covered, and its probability."""
     kind = int(rec[b + KIND])
+    if kind == FIBRE:
+        return strand(rec, b, ox, oy, oz, ix, iy, iz)
     if oz < 0.0:
         oz, iz = -oz, -iz
     if oz < 1e-6:

@@ -15,6 +15,7 @@ from durvan.optics.lobes.layout import (
     DEEP_WALK,
     DIFFUSE,
     FACETS,
+    FIBRE,
     FIRST,
     HEADER,
     KIND,
@@ -29,6 +30,7 @@ from durvan.optics.lobes.layout import (
     WEIGHT,
 )
 from durvan.optics.lobes.single import is_mirror, lobe, turned
+from durvan.optics.lobes.strands import drawn
 from durvan.optics.lobes.tables import Array, Tables, glass, lobe_albedo
 from durvan.optics.lobes.turns import turn
 
@@ -195,7 +197,10 @@ def sample(
         p = chances[chosen]
         wr, wg, wb = rec[b + WEIGHT] * kr / p, rec[b + WEIGHT + 1] * kg / p, rec[b + WEIGHT + 2] * kb / p
         return radius * c, radius * s, -iz * side, wr, wg, wb, p, True, chosen
-    if kind == DIFFUSE or kind == DEEP_DIFFUSE or kind == THROUGH:
+    if kind == FIBRE:
+        again = min(max(rest / chances[chosen], 0.0), 0.999999)
+        ix, iy, iz = drawn(rec, b, ox, oy, oz, again, u, v)
+    elif kind == DIFFUSE or kind == DEEP_DIFFUSE or kind == THROUGH:
         radius = math.sqrt(u)
         c, s = turn(v)
         ix, iy = radius * c, radius * s

@@ -1,0 +1,94 @@
+"""Several surfaces as one: laid over each other by a share, or added.
+
+A share of a surface is that part of its places, too small to be seen one by one. So each lobe counts by its share, and what lies
+under it within its own surface gives way to it as before.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from durvan.dialects.look import Lobe, Numbers, Surface
+from durvan.graph import expression as ex
+from durvan.graph.expression import Field
+from durvan.optics.lobes import layout
+
+_FLAT = (0.0, 0.0, 1.0)
+
+
+def over(below: Surface, top: Surface, share: Field) -> Surface:
+    """`top` over `below` where `share` is 1, and beside it where it is less."""
+    share = ex.clamp(share)
+    if share.is_always(0.0):
+        return below
+    if share.is_always(1.0):
+        return top
+    return _together(below, top, 1.0 - share, share)
+
+
+def added(below: Surface, top: Surface, share: Field) -> Surface:
+    """What `top` gives, times `share`, on top of all that `below` gives."""
+    share = ex.clamp(share)
+    return below if share.is_always(0.0) else _together(below, top, ex.field(1.0), share, adds=True)
+
+
+def _together(below: Surface, top: Surface, rest: Field, share: Field, adds: bool = False) -> Surface:
+    low, high = ex.field(below.opacity), ex.field(top.opacity)
+    if adds:
+        opacity, rest_solid, share_solid = low, rest, share * high
+    else:
+        opacity = rest * low + share * high
+        whole = ex.most(opacity, 1e-6)
+        solid = low.is_always(1.0) and high.is_always(1.0)
+        rest_solid, share_solid = (rest, share) if solid else (rest * low / whole, share * high / whole)
+    made = Surface(_scaled(below, rest_solid) + _scaled(top, share_solid), opacity)
+    made.glow = rest_solid * ex.field(below.glow) + share_solid * ex.field(top.glow)
+    made.glow_lights = below.glow_lights and top.glow_lights
+    made.glow_whole = below.glow_whole and top.glow_whole
+    made.murk = _of_those_with(layout.REFRACT, below, top, below.murk, top.murk, share)
+    made.reach = _of_those_with(layout.DEEP_DIFFUSE, below, top, below.reach, top.reach, share)
+    made.deep = _of_those_with(layout.DEEP_DIFFUSE, below, top, below.deep, top.deep, share)
+    made.notes = list(dict.fromkeys((*below.notes, *top.notes)))
+    made.relief = _relief(made, below, top, share if not adds else ex.field(0.0))
+    made.back = below.back
+    if top.back is not None:
+        made.notes.append("the back of a layer is not shown")
+    return made
+
+
+def _scaled(surface: Surface, share: Field) -> list[Lobe]:
+    """A surface's lobes with a share of its places."""
+    if share.is_always(1.0):
+        return list(surface.lobes)
+    made: dict[int, Lobe] = {}
+    for lobe in surface.lobes:
+        made[id(lobe)] = replace(lobe, weight=ex.field(lobe.weight) * share, within=ex.field(lobe.within) * share)
+    for lobe in made.values():
+        if lobe.under is not None:
+            lobe.under = made.get(id(lobe.under), lobe.under)
+    return list(made.values())
+
+
+def _has(surface: Surface, kind: int) -> bool:
+    return any(lobe.kind == kind and not ex.field(lobe.weight).is_always(0.0) for lobe in surface.lobes)
+
+
+def _of_those_with(kind: int, below: Surface, top: Surface, one: Numbers, two: Numbers, share: Field) -> Numbers:
+    """A property of what lies inside: of the surface that has such an inside, of both by their shares."""
+    if not _has(top, kind):
+        return one
+    return ex.mix(one, two, share) if _has(below, kind) else two
+
+
+def _relief(made: Surface, below: Surface, top: Surface, share: Field) -> tuple[str, Field] | None:
+    """Relief by its share, too: heights and normals are mixed."""
+    one, two = below.relief, top.relief
+    kinds = {relief[0] for relief in (one, two) if relief is not None}
+    if not kinds:
+        return None
+    if len(kinds) == 2:
+        made.notes.append("a bump and a normal map of two layers are not shown together; that below is")
+        return one
+    kind = kinds.pop()
+    flat = ex.field(0.0 if kind == "height" else _FLAT)
+    return kind, ex.mix(one[1] if one else flat, two[1] if two else flat, share)

@@ -29,21 +29,35 @@ class Maker:
     wild: bool = False
     networks: float = 0.0  # how many parameters are fed by a node
     pictures: dict[str, list[str]] = field(default_factory=dict)
+    layers: float = 0.2  # how many are layers of several surfaces
 
     def __post_init__(self) -> None:
         self.rng = random.Random(f"{self.pack.name} {self.seed}")
 
     def material(self, number: int = 0) -> Thing:
         """A material; a few parameters of its surface differ from their defaults."""
-        kinds = [name for name, kind in self.pack.vocabulary.types.items() if kind.role == "surface"]
-        name = self.rng.choice(kinds)
+        surfaces = {name: kind for name, kind in self.pack.vocabulary.types.items() if kind.role == "surface"}
+        layered = [name for name, kind in surfaces.items() if _takes_surfaces(kind)]
+        self.plain = [name for name in surfaces if name not in layered]
         graph = Graph()
-        root = Node("surface", name, {}, {})
-        graph.add(root)
+        mixes = self.layers and layered and self.rng.random() < self.layers
+        self._surface(graph, "surface", self.rng.choice(layered if mixes else self.plain))
         graph.outputs["surface"] = Link("surface")
+        return Thing(f"/Made/M{number}", f"M{number}", Kind.MATERIAL, graph, self.pack.name)
+
+    def _surface(self, graph: Graph, node: str, name: str) -> None:
+        root = Node(node, name, {}, {})
+        graph.add(root)
         share = self.rng.choice((0.06, 0.15, 0.4, 0.7))
+        few = 0
         for port, parameter in self.pack.vocabulary.types[name].parameters.items():
             if parameter.type in ("normal", "file", "string"):
+                continue
+            if parameter.type == "surface":
+                if few < 2 or self.rng.random() < 0.3:
+                    self._surface(graph, f"{node}_{port}", self.rng.choice(self.plain[:1]))
+                    root.links[port] = Link(f"{node}_{port}")
+                few += 1
                 continue
             if self.rng.random() < self.networks and parameter.type in ("float", *COLOURS):
                 link = self._fed(graph, parameter, port, 0)
@@ -52,7 +66,6 @@ class Maker:
                     continue
             if self.rng.random() < share:
                 root.values[port] = self.value(parameter)
-        return Thing(f"/Made/M{number}", f"M{number}", Kind.MATERIAL, graph, self.pack.name)
 
     def value(self, parameter: Parameter) -> Value:
         """A value for a parameter."""
@@ -116,6 +129,10 @@ class Maker:
                 node.values[inner] = self.value(its)
         graph.add(node)
         return Link(node.id, output)
+
+
+def _takes_surfaces(kind: NodeType) -> bool:
+    return any(parameter.type == "surface" for parameter in kind.parameters.values())
 
 
 def _reads(kind: NodeType) -> bool:

@@ -7,8 +7,8 @@ plain numbers in metres, degrees, nit, candela and lux.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field, replace
 from types import ModuleType
 from typing import Protocol, cast
 
@@ -21,7 +21,8 @@ from durvan.graph.expression import Field, Lane
 from durvan.optics.frame import EXPAND
 from durvan.optics.lobes import layout
 from durvan.optics.profile import Globe
-from durvan.scene.graph import Graph, Node, Value
+from durvan.scene.baking import Bake
+from durvan.scene.graph import Graph, Link, Node, Value
 from durvan.scene.vocabulary import NodeType, Vocabulary
 
 Array = NDArray[np.float64]
@@ -182,13 +183,21 @@ class Sampling:
 @dataclass
 class Facts:
     """What a look may know besides the values: the unit of the file in metres, how a path becomes a file, what a light
-    profile measures, and the mean luminance of a picture.
+    profile measures, the mean luminance of a picture, and where a baked picture is once it is painted.
     """
 
     metres_per_unit: float = 0.01
     find: Callable[[str], str] = lambda path: path
     profile: Callable[[str], Globe | None] = lambda path: None
     mean: Callable[[str], float] = lambda path: 1.0
+    paint: Callable[[Bake], str] = lambda bake: ""
+
+    def with_bakes(self, bakes: Sequence[Bake]) -> Facts:
+        """The same, where the paths of baked pictures lead to what is painted for them."""
+        if not bakes:
+            return self
+        known = {bake.path: bake for bake in bakes}
+        return replace(self, find=lambda path: self.paint(known[path]) if path in known else self.find(path))
 
 
 class Inputs:
@@ -409,6 +418,20 @@ class Tracer:
                 break
             node, found = self.graph.nodes[onward.node], self._surfaces[onward.node]
         return found
+
+    def field(self, link: Link) -> Field | None:
+        """What a link gives; None where it comes from nothing that is known."""
+        sequence, closing = self.graph.order()
+        self._closing = set(closing)
+        needed = Graph(self.graph.nodes, {"": link}).reachable()
+        for name in sequence:
+            node = self.graph.nodes[name]
+            get = self.inputs(node) if name in needed else None
+            outputs = self.looks.node(node.kind, get) if get is not None else None
+            if outputs is not None:
+                self._outputs[name] = outputs
+        found = self._outputs.get(link.node)
+        return found.get(link.output, next(iter(found.values()))) if found else None
 
     def displacement(self) -> Field | None:
         """How far the surface is moved along its normal, in metres; to be asked after the surface. None where it stays."""

@@ -44,6 +44,11 @@ class Registry:
         """The pack for lights, cameras and settings that are in no dialect's own words."""
         return next((pack for pack in self.packs.values() if pack.identity.plain), None)
 
+    @property
+    def ground(self) -> Pack | None:
+        """The dialect whose words are the common ground's own."""
+        return next((pack for pack in self.packs.values() if pack.identity.common_ground), None)
+
     def owner(self, shader_id: str) -> Pack | None:
         """The pack whose word a shader id is: by the exact id, else by its prefix."""
         for pack in self.packs.values():

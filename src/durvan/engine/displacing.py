@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from durvan.dialects.look import Record
 from durvan.graph.expression import Field, Pixels, evaluate
-from durvan.scene.shapes import Mesh
+from durvan.scene.shapes import Mesh, places
 
 Floats = NDArray[np.float64]
 EDGE = 1.0 / 160.0  # the longest edge, as a part of the size of its mesh
@@ -36,7 +36,7 @@ def displaced(mesh: Mesh, looks: Sequence[Record], pixels: Pixels, notes: list[s
         here = cut.material == number
         shift[here] = _moves(looks[number], place[here], cut.uvs[here] if cut.uvs is not None else None, pixels)
     # what stands at one place moves as one, by the mean of what its triangles say, so that no gap opens
-    key, inverse = _places(place)
+    key, inverse = places(place.reshape(-1, 3), 9)
     count = np.bincount(inverse, minlength=key)
     shift_at = np.bincount(inverse, weights=shift.ravel(), minlength=key) / count
     normal_at = np.stack(
@@ -88,7 +88,7 @@ def _in_four(mesh: Mesh) -> Mesh:
         return np.concatenate([np.stack(part, axis=1) for part in parts])
 
     place = four(mesh.points[mesh.triangles])
-    key, inverse = _places(place)
+    key, inverse = places(place.reshape(-1, 3), 9)
     points = np.zeros((key, 3))
     points[inverse] = place.reshape(-1, 3)
     normals = None
@@ -100,14 +100,6 @@ def _in_four(mesh: Mesh) -> Mesh:
         uvs=four(mesh.uvs) if mesh.uvs is not None else None, material=np.tile(mesh.material, 4),
         more={name: four(values) for name, values in mesh.more.items()},
     )  # fmt: skip
-
-
-def _places(place: Floats) -> tuple[int, NDArray[np.int64]]:
-    """How many places there are, and which each corner stands at: the same for corners that meet."""
-    rounded = np.round(place.reshape(-1, 3), 9) + 0.0
-    _, inverse = np.unique(rounded, axis=0, return_inverse=True)
-    inverse = inverse.reshape(-1)
-    return int(inverse.max()) + 1 if len(inverse) else 0, inverse.astype(np.int64)
 
 
 def _flat(place: Floats) -> Floats:

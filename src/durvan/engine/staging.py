@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
@@ -18,6 +18,7 @@ from durvan.engine.build import Built, build, camera
 from durvan.engine.displacing import displaced
 from durvan.engine.kernels import world as kw
 from durvan.engine.lamps import Placed
+from durvan.engine.painting import Worn, painted
 from durvan.engine.renderer import Film
 from durvan.errors import MisuseError, ProfileError
 from durvan.formats import pictures, profiles
@@ -77,8 +78,10 @@ def lookups(look: Record) -> list[Lookup]:
     return list(found)
 
 
-def facts_of(scene: Scene) -> Facts:
-    """What looks may know of a scene."""
+def facts_of(scene: Scene, registry: Registry | None = None, shapes: Callable[[], Shapes] | None = None) -> Facts:
+    """What looks may know of a scene; with a registry also what is painted for it, where its `shapes` are asked for what depends
+    on places.
+    """
     wanted = [*scene.pictures.values(), *(file for file in scene.files.values() if file.kind is FileKind.PROFILE)]
     where = {file.written: _pattern(file) if file.members else file.first for file in wanted}
 
@@ -86,7 +89,12 @@ def facts_of(scene: Scene) -> Facts:
         file, factor = of_name(path)
         return name_of(where.get(file, file), factor)
 
-    return Facts(scene.metres_per_unit, find, globe_of, pictures.mean_luminance)
+    facts = Facts(scene.metres_per_unit, find, globe_of, pictures.mean_luminance)
+    ground = registry.ground if registry is not None else None
+    if ground is None:
+        return facts
+    worn = Worn(scene, shapes)
+    return replace(facts, paint=lambda bake: painted(bake, ground, facts, pixels, worn))
 
 
 def _pattern(file: OutsideFile) -> str:
@@ -145,6 +153,7 @@ def look_of(thing: Thing, pack: Pack | None, facts: Facts) -> Record:
     if pack is None or pack.looks is None:
         grey = Surface([LookLobe(layout.DIFFUSE, 0.18)], notes=["its dialect has no looks; a plain grey is shown"])
         return record(grey)
+    facts = facts.with_bakes(thing.bakes)
     return trace(pack.folded(thing.graph), pack.vocabulary, pack.looks, facts, thing.turned)
 
 
@@ -195,7 +204,7 @@ def stage(
     ids of the scene's own; shapes and places are the scene's. `size` is the picture's width and height; objects that are
     `unseen` are hidden from the camera.
     """
-    facts = facts_of(scene)
+    facts = facts_of(scene, registry, lambda: shapes)
     by_id = {thing.id: thing for thing in things}
 
     def pack_of(thing: Thing) -> Pack | None:

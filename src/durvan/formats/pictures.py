@@ -157,14 +157,19 @@ def _decoded(found: NDArray[np.float32], decode: str | float) -> NDArray[np.floa
     return out
 
 
-def save(file: Path, values: NDArray[np.float32], names: tuple[str, ...] = (), depth: str = "half") -> None:
+def save(
+    file: Path, values: NDArray[np.float32], names: tuple[str, ...] = (), depth: str = "half", space: str = ""
+) -> None:
     """Write a picture [height, width, channels] by replacing: linear into .exr of a depth ("half", "float"), else as it is in
-    8 bits. Raises OSError.
+    8 bits; a colour `space` is written into its header. Raises OSError.
     """
     kind = depth if file.suffix == ".exr" else "uint8"
     spec = oiio.ImageSpec(values.shape[1], values.shape[0], values.shape[2], kind)
     if names:
         spec.channelnames = names
+    if space:
+        spec.attribute("oiio:ColorSpace", space)
+        spec.attribute("ColorSpace", space)
     with replacing(file) as part:
         made = oiio.ImageOutput.create(str(part))
         if made is None or not made.open(str(part), spec):

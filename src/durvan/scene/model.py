@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
+from durvan.scene.baking import Bake
 from durvan.scene.graph import Graph, Node, Value
 
 
@@ -24,7 +25,7 @@ class Thing:
 
     `id` is the prim path in the source and never changes. `context` holds measured facts that formulas may
     use (`area` in square metres, `metres_per_unit`, `map_lux`). `turned` are nodes of pictures whose green is turned
-    round wherever they are read. `place` is where something stands that the file does not have, which only the target gets: a
+    round wherever they are read. `bakes` are the pictures that are painted for it. `place` is where something stands that the file does not have, which only the target gets: a
     world matrix of 16 numbers (row vectors, metres); `stands` is where a light or a camera of the file does.
     """
 
@@ -39,6 +40,7 @@ class Thing:
     twins: tuple[str, ...] = ()
     prim_type: str = ""
     turned: tuple[str, ...] = ()
+    bakes: tuple[Bake, ...] = ()
     place: tuple[float, ...] = ()
     stands: tuple[float, ...] = ()
     words: str = field(default="", compare=False, repr=False)  # the network in words, once somebody asked for it

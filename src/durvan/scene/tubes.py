@@ -40,7 +40,15 @@ def tubes(path: str, lines: Sequence[Floats], sizes: Sequence[Floats]) -> Mesh:
     uv = np.concatenate(uvs)[table]
     low = uv[..., 1].max(axis=1) - uv[..., 1].min(axis=1) > 0.5  # where it closes, v goes on to 1
     uv[..., 1] = np.where(low[:, None] & (uv[..., 1] < 0.25), uv[..., 1] + 1.0, uv[..., 1])
-    return Mesh(path, np.concatenate(points), table, np.concatenate(normals)[table], uv, np.zeros(len(table), np.int32))
+    return Mesh(
+        path,
+        np.concatenate(points),
+        table,
+        np.concatenate(normals)[table],
+        uv,
+        np.zeros(len(table), np.int32),
+        strands=True,
+    )
 
 
 def _carried_along(along: Floats) -> Floats:

@@ -22,13 +22,14 @@ from durvan.formats import pictures
 from durvan.formats.usd import port as usd
 from durvan.graph.expression import Lookup
 from durvan.graph.program import compile_lanes
+from durvan.scene.fate import Fate
 from durvan.scene.model import Scene
 from made_up import Maker
 
 pytestmark = pytest.mark.usefixtures("kernels")
 PAIRS = list(itertools.permutations(("orvik", "pellune", "openpbr", "preview"), 2))
 COUNT = 24
-NEAR = 0.05  # of a guess, between looks that are reached by other nodes
+NEAR = 0.2  # single precision, where a made-up map is shifted by millions and back
 
 
 def _pictures(folder: Path) -> dict[str, list[str]]:
@@ -81,7 +82,8 @@ def numbers(look: Record) -> tuple[list[object], NDArray[np.float64]]:
         return len(files)
 
     places = sorted(look.lanes)
-    program = compile_lanes([look.lanes[place] for place in places], number)
+    moved = [look.moved] if look.moved is not None else []
+    program = compile_lanes([*(look.lanes[place] for place in places), *moved], number)
     said = [places, program.code.tolist(), program.results, files, look.glow_lights]
     return said, np.concatenate((look.base, program.start))
 
@@ -100,6 +102,11 @@ def test_opened_again_it_looks_as_planned(
     pack = packs.get(target)
     read = 0
     for name, done in session.plan.translations.items():
+        if (
+            "surface" not in done.graph.outputs
+        ):  # the target has no such surface, and says so; nothing of it stands there
+            assert any(row.parameter == "surface" and row.fate is Fate.HELD for row in done.rows), name
+            continue
         meant = staging.look_of(in_target(session.scene.things[name], done), pack, before)
         found = staging.look_of(again.scene.things[name], pack, after)
         assert found.notes == meant.notes and apart(meant, found) <= NEAR, name

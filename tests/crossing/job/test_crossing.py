@@ -385,13 +385,13 @@ def test_a_saved_crossing_takes_other_choices_and_minds_its_source(lamproom, pac
     assert told.value.inside == "source" and "room.durvan" in str(told.value)
 
 
-def test_displacement_is_held_and_not_mistaken_for_a_surface(packs, tmp_path) -> None:
+def test_displacement_is_not_mistaken_for_a_surface(packs, tmp_path) -> None:
     text = small(more='def Shader "push"\n{\nuniform token info:id = "orvik.picture"\nfloat outputs:grey\n}').replace(
         "</W/Paint/finish.outputs:out>",
         "</W/Paint/finish.outputs:out>\n        token outputs:orvik:displacement.connect = </W/Paint/push.outputs:grey>",
     )
     session = start(write(tmp_path, text), packs, "pellune")
-    row = next(row for row in session.plan.ledger if row.parameter == "outputs:displacement")
-    assert row.fate is Fate.HELD
+    translation = session.plan.translations["/W/Paint"]
+    assert translation.graph.root.kind == "pellune.surface"
     session.carry(tmp_path / "out.usda")
-    assert "outputs:pellune:displacement" not in (tmp_path / "out.usda").read_text()
+    assert "outputs:pellune:surface" in (tmp_path / "out.usda").read_text()

@@ -13,8 +13,11 @@ from durvan.crossing.translation.rows import By
 from durvan.dialects.look import Record
 from durvan.dialects.registry import Registry
 from durvan.engine import drift, staging, swatches
+from durvan.formats import pictures
+from durvan.graph.expression import UDIM
 from durvan.scene.drift import Drift
 from durvan.scene.model import Kind, Scene, Thing
+from durvan.scene.shapes import Shapes
 
 Stop = Callable[[], bool]
 WORTH = 0.05  # a fit is kept when it lowers the drift by more than this and by more than its noise
@@ -39,10 +42,12 @@ class Improvement:
 class Appearance:
     """Looks and drifts of one scene's materials; what was measured before is known from a folder."""
 
-    def __init__(self, scene: Scene, registry: Registry, folder: Path | None = None) -> None:
+    def __init__(
+        self, scene: Scene, registry: Registry, folder: Path | None = None, shapes: Callable[[], Shapes] | None = None
+    ) -> None:
         self.scene, self.registry = scene, registry
         self.makers = drift.Makers(folder)
-        self.facts = staging.facts_of(scene)
+        self.facts = staging.facts_of(scene, registry, shapes)
 
     def source(self, thing: Thing, translation: Translation) -> Record:
         """The look of a material in its own dialect, as it is meant: with a person's corrections."""
@@ -108,8 +113,9 @@ def caveats(source: Record, target: Record) -> tuple[str, ...]:
         said.update(dict.fromkeys(look.notes))
         for lookup in staging.lookups(look):
             name = lookup.file.replace("\\", "/").rpartition("/")[2] or "a picture without a name"
-            if "<UDIM>" in name:
-                said[f"the tiles of {name} are not shown"] = None
+            if UDIM in name:
+                if not pictures.tiles_of(lookup.file):
+                    said[f"no tile of {name} can be read"] = None
             elif staging.pixels(lookup) is None:
                 said[f"{name} cannot be read"] = None
     return tuple(said)

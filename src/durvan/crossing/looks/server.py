@@ -142,7 +142,7 @@ class Server:
 
     def _load(self, question: questions.Load) -> bool:
         self.scene, self.registry = question.scene, read(question.user_packs)
-        self.appearance = Appearance(question.scene, self.registry, swatches.cache_folder())
+        self.appearance = Appearance(question.scene, self.registry, swatches.cache_folder(), self._shapes)
         self.shapes = None
         self.films, self.view, self.sides, self.mix, self.plan = {}, None, None, questions.Mix({}), None
         return True

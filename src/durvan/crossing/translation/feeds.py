@@ -20,8 +20,9 @@ class Feeds:
     nothing; and the nodes that it was `made` into, by role.
     """
 
-    def __init__(self, thing: Thing, pack: Pack, out: Inward) -> None:
+    def __init__(self, thing: Thing, pack: Pack, out: Inward, metres_per_unit: float) -> None:
         self.thing = thing
+        self.context = {"metres_per_unit": metres_per_unit, **thing.context}
         self.pack = pack
         self.out = out
         self.nodes: dict[str, Node] = {}
@@ -55,7 +56,7 @@ class Feeds:
             return self._is_map(node, name)
         if term.source == "given":
             return name in node.values or name in node.links
-        context = self.thing.context
+        context = self.context
         return context.get(f"{node.id}:{name}", context.get(name, 0.0))
 
     def _is_map(self, node: Node, port: str) -> bool:

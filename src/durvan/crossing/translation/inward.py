@@ -42,7 +42,7 @@ class Incoming:
         self.metres_per_unit = metres_per_unit
         self.readings = readings
         self.out = Inward(Graph())
-        self.feeds = Feeds(thing, pack, self.out)
+        self.feeds = Feeds(thing, pack, self.out, metres_per_unit)
         self.rows: dict[str, Row] = {}
         self.roles: dict[str, Node] = {}
         self.start: tuple[Any, list[Row]] | None = None

@@ -79,6 +79,8 @@ class Outgoing:
             match = self.matches.get(link.node)
             if match is not None and match.target is not None:
                 self.out.outputs[output] = Link(match.target.id, self.connections.output(match, link.output))
+        if "surface" in self.graph.outputs and "surface" not in self.out.outputs:
+            self._without_surface(self.graph.outputs["surface"])
         for match in self.matches.values():
             beside = any(role.name in match.roles for role in match.type.beside)
             if beside and match.target is not None and "displacement" in match.type.type.outputs:
@@ -88,6 +90,16 @@ class Outgoing:
         self._settle_rows(order)
         self.inward.rows.extend(self.added)
         return self.out
+
+    def _without_surface(self, link: Link) -> None:
+        """Say of a material that the target has no such surface, whatever was set of it."""
+        node = self.graph.nodes.get(link.node)
+        if node is None:
+            return
+        why = self.wordless.cause(node) or Why(
+            Cause.NO_WORD, f"{self.pack.title} has no surface for '{node.kind}'.", node.kind
+        )
+        self.inward.rows.append(Row(self.thing, node.id, "surface", "base", None, "", True, Fate.HELD, why))
 
     def _standing_in(self, link: Link) -> Link:
         """Where an output comes from: past nodes that the target cannot say, to what stands in for them."""

@@ -9,6 +9,7 @@ from durvan.crossing.translation.lighting import AS_IT_IS, Handling
 from durvan.crossing.translation.rows import Counts, Fault, Row, tally_of
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import Why
+from durvan.scene.baking import Bake
 from durvan.scene.graph import Graph, Value
 from durvan.scene.model import Thing
 
@@ -44,7 +45,7 @@ class Translation:
     `readings` are the cases that nodes with several were read by; `unsaid` the nodes of the common ground that the target
     has no word for, with their why; `faults` are conditions of packs that could not be asked; `inputs` what it was made from; `looks` names both networks, once
     it was asked for; `meant` is the source with a person's corrections in it, where there are any: what the target is measured
-    against; `moved` where it stands in the target (a world matrix), if elsewhere; `common` the values that a light, a camera or settings have on the common ground.
+    against; `moved` where it stands in the target (a world matrix), if elsewhere; `bakes` are the pictures that are painted for it; `common` the values that a light, a camera or settings have on the common ground.
     """
 
     thing: str
@@ -60,6 +61,7 @@ class Translation:
     meant: Thing | None = None
     looks: str = ""
     moved: tuple[float, ...] = ()
+    bakes: tuple[Bake, ...] = ()
     _counts: Counts | None = None
 
     def to_travel(self) -> Translation:
@@ -86,6 +88,7 @@ def in_target(thing: Thing, translation: Translation) -> Thing:
         graph=translation.graph,
         dialect=translation.target_dialect,
         turned=(),
+        bakes=translation.bakes,
         words="",
         stands=translation.moved or thing.stands,
     )

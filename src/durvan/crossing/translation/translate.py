@@ -53,7 +53,8 @@ def translate(
             common.update(node.values)
     parted = part(inward, target) if thing.kind is Kind.LIGHT else None
     context = parted.known(thing.context) if parted is not None else thing.context
-    out = carry_out(thing.id, inward, target, context, metres_per_unit)
+    known = {"metres_per_unit": metres_per_unit, **context}
+    out = carry_out(thing.id, inward, target, known, metres_per_unit)
     if parted is not None:
         parted.stand(out.graph)
     if thing.kind is Kind.MATERIAL and source is not None:

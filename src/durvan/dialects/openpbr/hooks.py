@@ -210,6 +210,7 @@ def _typed(graph: Graph, node: Node, types: dict[str, str]) -> None:
     if category == "turned_tangent":
         for port, kind in (("in", "ND_tangent_vector3"), ("axis", "ND_normal_vector3")):
             node.links[port] = Link(graph.add(Node(f"{node.id}_{port}", kind)).id)
+            types[node.links[port].node] = "vector3"
     wanted = {name: parameter.type for name, parameter in common_ground().types[category].parameters.items()}
     incoming = {port: _type_of(link, types) for port, link in node.links.items()}
     own = _own_type(category, node, incoming)

@@ -187,7 +187,6 @@ class StageReader:
 
     def _begin(self, prim: Any, kind: Kind) -> RawThing | None:
         thing = RawThing(str(prim.GetPath()), prim.GetName(), kind, str(prim.GetTypeName()))
-        thing.context["metres_per_unit"] = self.raw.metres_per_unit
         if prim.IsInstanceProxy():
             key = str(prim.GetPrimInPrototype().GetPath())
             first = self.prototypes.get(key)
@@ -409,6 +408,7 @@ class StageReader:
                 if self.animated and attribute.ValueMightBeTimeVarying():
                     animated.append(name)
         thing.animated = tuple(animated)
+        thing.context["metres_per_unit"] = self.raw.metres_per_unit
         if kind is Kind.CAMERA or (kind is Kind.LIGHT and prim.IsA(UsdGeom.Xformable)):
             self._pose(prim, thing)
         if thing.prim_type.startswith("DomeLight"):

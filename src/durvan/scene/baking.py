@@ -1,0 +1,43 @@
+"""Pictures that stand for a part of a network: what is painted, how large, and how it is kept."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from durvan.scene.graph import Graph, Link
+
+NAME = "baked:"  # what the path of such a picture starts with, before it has a place
+COLOUR, DATA = "srgb_texture", "raw"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Bake:
+    """A picture of what a link of a network on the common ground gives over UVs.
+
+    `key` names what is painted (the same for the same network and size); `name` is that of the file, with "<UDIM>" in it where
+    there are `tiles`; `size` in pixels of each; `space` "srgb_texture" for colours, "raw" for data; `by_place` says that it depends on
+    where things stand, so that it is painted on the charts of all that wears `thing`.
+    """
+
+    key: str
+    name: str
+    graph: Graph
+    link: Link
+    size: int
+    space: str = DATA
+    by_place: bool = False
+    tiles: tuple[int, ...] = ()
+    thing: str = ""
+
+    @property
+    def path(self) -> str:
+        """What stands in a target for it, until it is written."""
+        return f"{NAME}{self.key}/{self.name}"
+
+
+def of_path(path: str) -> tuple[str, str] | None:
+    """The key and the file name of a baked picture's path; None for another path."""
+    if not path.startswith(NAME):
+        return None
+    key, _, name = path[len(NAME) :].partition("/")
+    return key, name

@@ -58,6 +58,7 @@ def guess(session: Session, report: Report) -> None:
         return
     try:
         compiling.ensure(report)
+        session.look_at_shapes(report)
         seen = _appearance(session)
         found = {}
         for done, thing in enumerate(things):
@@ -93,6 +94,7 @@ def swatch(session: Session, wanted: str, out: Path, samples: int, report: Repor
     _checked(out)
     thing = _material(session, wanted)
     compiling.ensure(report)
+    session.look_at_shapes(report)
     seen = _appearance(session)
     translation = session.plan.translations[thing.id]
     report(Step(f"Measuring {thing.name}"))
@@ -122,6 +124,7 @@ def render(
         raise MisuseError("passes are written into an .exr.", advice="Name the picture so, or leave --passes out.")
     eye = staging.choose_camera(session.scene, wanted)
     compiling.ensure(report)
+    session.look_at_shapes(report)
     things = session.plan.target_things if target else session.scene.own
     report(Step("Reading shapes"))
     file = Path(session.scene.file)

@@ -7,7 +7,7 @@ plain numbers in metres, degrees, nit, candela and lux.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from types import ModuleType
 from typing import Protocol, cast
@@ -192,12 +192,11 @@ class Facts:
     mean: Callable[[str], float] = lambda path: 1.0
     paint: Callable[[Bake], str] = lambda bake: ""
 
-    def with_bakes(self, bakes: Sequence[Bake]) -> Facts:
+    def with_bakes(self, bakes: Mapping[str, Bake]) -> Facts:
         """The same, where the paths of baked pictures lead to what is painted for them."""
         if not bakes:
             return self
-        known = {bake.path: bake for bake in bakes}
-        return replace(self, find=lambda path: self.paint(known[path]) if path in known else self.find(path))
+        return replace(self, find=lambda path: self.paint(bakes[path]) if path in bakes else self.find(path))
 
 
 class Inputs:

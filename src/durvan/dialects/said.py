@@ -28,6 +28,7 @@ class Cause(StrEnum):
     FOLDED = "taken up by another"
     HAND = "set by hand"
     FIT = "fitted"
+    BAKED = "baked"
     MERGED = "merged with another layer"
 
 

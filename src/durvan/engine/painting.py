@@ -49,7 +49,6 @@ from durvan.scene.shapes import Mesh, Shapes, charts
 
 Floats = NDArray[np.float64]
 Painted = NDArray[np.float32]
-PREFIX = "mtlx."
 PADDING = 16  # pixels past the edges of charts
 _SCHEME = "1"
 _ASKED = 2000  # places at which a picture is held against what it stands for
@@ -91,7 +90,7 @@ def field_of(bake: Bake, ground: Pack, facts: Facts) -> Field:
     """What is painted, as a field of three lanes. Raises RenderingError for a network that gives nothing."""
     assert ground.looks is not None  # the common ground's own
     nodes = {
-        name: Node(name, PREFIX + node.kind, node.values, node.links, node.source)
+        name: Node(name, ground.identity.prefix + node.kind, node.values, node.links, node.source)
         for name, node in bake.graph.nodes.items()
     }
     graph = Graph(nodes, dict(bake.graph.outputs))

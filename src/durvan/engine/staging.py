@@ -18,11 +18,11 @@ from durvan.engine.build import Built, build, camera
 from durvan.engine.displacing import displaced
 from durvan.engine.kernels import world as kw
 from durvan.engine.lamps import Placed
-from durvan.engine.painting import Worn, painted
+from durvan.engine.painting import Worn, field_of, painted
 from durvan.engine.renderer import Film
 from durvan.errors import MisuseError, ProfileError
 from durvan.formats import pictures, profiles
-from durvan.graph.expression import UDIM, Lookup
+from durvan.graph.expression import UDIM, Lookup, without_pictures
 from durvan.graph.program import compile_lanes
 from durvan.optics.lobes import layout
 from durvan.optics.profile import Globe, name_of, of_name, whole
@@ -31,6 +31,7 @@ from durvan.scene.raw import TOWARDS
 from durvan.scene.shapes import Shapes
 
 Floats = NDArray[np.float64]
+_CLOSE = 512  # pixels of a side that are painted for a swatch
 
 
 def pixels(lookup: Lookup) -> NDArray[np.float32] | None:
@@ -153,8 +154,27 @@ def look_of(thing: Thing, pack: Pack | None, facts: Facts) -> Record:
     if pack is None or pack.looks is None:
         grey = Surface([LookLobe(layout.DIFFUSE, 0.18)], notes=["its dialect has no looks; a plain grey is shown"])
         return record(grey)
-    facts = facts.with_bakes(thing.bakes)
-    return trace(pack.folded(thing.graph), pack.vocabulary, pack.looks, facts, thing.turned)
+    known = facts.with_bakes({bake.path: bake for bake in thing.bakes})
+    return trace(pack.folded(thing.graph), pack.vocabulary, pack.looks, known, thing.turned)
+
+
+def look_closely(thing: Thing, pack: Pack | None, facts: Facts, registry: Registry) -> Record:
+    """A material's record for a swatch, which is small, and so are the pictures that are painted for it. What is baked of places holds
+    those of the scene, which a swatch does not have: there the network that was baked stands for its picture.
+    """
+    placed = {bake.path: bake for bake in thing.bakes if bake.by_place}
+    known = facts.with_bakes({bake.path: bake.within(_CLOSE) for bake in thing.bakes if not bake.by_place})
+    ground = registry.ground
+    if not placed or pack is None or pack.looks is None or ground is None:
+        return look_of(replace(thing, bakes=()), pack, known)
+    apart = replace(known, find=lambda path: path if path in placed else known.find(path))
+    made = trace(pack.folded(thing.graph), pack.vocabulary, pack.looks, apart, thing.turned)
+    fields = {path: field_of(bake, ground, facts) for path, bake in placed.items()}
+    lanes = [*made.lanes.values(), *([made.moved] if made.moved is not None else [])]
+    fresh = without_pictures(lanes, fields)
+    made.lanes = dict(zip(made.lanes, fresh, strict=False))
+    made.moved = fresh[-1] if made.moved is not None else None
+    return made
 
 
 def lamps_of(thing: Thing, pack: Pack | None, facts: Facts) -> list[Lamp]:

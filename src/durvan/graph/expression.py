@@ -285,6 +285,22 @@ def order(lanes: Sequence[Lane]) -> list[Lane]:
     return out
 
 
+def without_pictures(lanes: Sequence[Lane], fields: Mapping[str, Field]) -> list[Lane]:
+    """The same lanes, where some pictures (by their files) are fields: what a picture stands for instead of the picture."""
+    done: dict[int, Lane] = {}
+    for lane in order(lanes):
+        args = tuple(done[id(arg)] for arg in lane.args)
+        source = lane.args[0].data if lane.op == "channel" else None
+        if isinstance(source, Lookup) and source.file in fields and isinstance(lane.data, int):
+            field_ = fields[source.file]
+            done[id(lane)] = field_.lanes[min(lane.data, len(field_) - 1)] if lane.data < 3 else known(1.0)
+        elif all(new is old for new, old in zip(args, lane.args, strict=True)):
+            done[id(lane)] = lane
+        else:
+            done[id(lane)] = Lane(lane.op, args, lane.data, lane.value)
+    return [done[id(lane)] for lane in lanes]
+
+
 Pixels = Callable[[Lookup], "NDArray[np.float32] | None"]
 
 

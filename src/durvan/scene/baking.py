@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from durvan.scene.graph import Graph, Link
 
@@ -28,6 +28,10 @@ class Bake:
     by_place: bool = False
     tiles: tuple[int, ...] = ()
     thing: str = ""
+
+    def within(self, most: int) -> Bake:
+        """The same of so many pixels at most."""
+        return self if self.size <= most else replace(self, key=f"{self.key}-{most}", size=most)
 
     @property
     def path(self) -> str:

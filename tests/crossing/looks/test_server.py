@@ -179,7 +179,7 @@ def test_every_question_has_an_entry_of_its_own() -> None:
 def test_a_real_server_measures_and_fits_with_keys(lamproom: Path, packs, tmp_path: Path) -> None:
     """Without the process: the server's own answers to a material, keyed by both its looks."""
     session = start(lamproom, packs, "pellune")
-    thing = session.scene.things["/LampRoom/Looks/LogBook"]
+    thing = session.scene.things["/LampRoom/Looks/PedestalBrass"]
     both = pair(thing, session.plan.translations[thing.id], session.now.view.used_by)
     answers = Pipe()
     one = server.Server(Pipe(), answers)  # type: ignore[arg-type] # all that it needs of a connection
@@ -197,4 +197,4 @@ def test_a_real_server_measures_and_fits_with_keys(lamproom: Path, packs, tmp_pa
     session.measured(fitted.drifts)
     session.renew()
     # the drift of what the fit comes to is known before anybody measures it
-    assert session.drift(thing.id).mean < 0.5 * fitted.before[thing.id].mean == 0.5 * measured.drift.mean
+    assert session.drift(thing.id).mean < 0.8 * fitted.before[thing.id].mean == 0.8 * measured.drift.mean

@@ -68,8 +68,8 @@ def test_the_target_names_files_where_they_are(session, tmp_path) -> None:
     )  # the scene's own path was a full one
     rail = written(session, tmp_path / "b.usda", "RailPaint/pellune_network/fresh")
     assert rail == "./moved/scene/textures/rail_colour.png"
-    oak = written(session, tmp_path / "c.usda", "TableOak/pellune_network/colour")
-    assert oak == "./moved/library/wood/oak_colour.png"  # a drive letter leads nowhere on another machine
+    oak = written(session, tmp_path / "c.usda", "TableOak/pellune_network/slopes")
+    assert oak == "./moved/library/wood/oak_normal.png"  # a drive letter leads nowhere on another machine
 
 
 def test_links_are_written_within_one_dialect_too(session, packs, tmp_path) -> None:

@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from durvan.crossing.exchange.baked import Painter
 from durvan.crossing.exchange.compose import compose
 from durvan.crossing.exchange.intake import quiet_memory
 from durvan.crossing.exchange.verify import check
@@ -21,6 +22,7 @@ from durvan.formats.table import format_of, writer
 from durvan.optics import profile
 from durvan.progress import Report, Step, silent
 from durvan.replacing import replacing
+from durvan.scene import baking
 from durvan.scene.model import Kind
 from durvan.scene.written import Replaced
 
@@ -54,8 +56,14 @@ def carry(plan: Plan, registry: Registry, out: Path, report: Report = silent) ->
         report(Step("Finishing"))
         meant.release()
         digest = checksum(str(temporary))
-        for name, made in meant.made.items():
-            _put_made(out.absolute().parent / name, made)
+        painter = Painter(plan, registry)
+        for count, (name, made) in enumerate(meant.made.items()):
+            report(Step("Painting and making files", count, len(meant.made)))
+            place = out.absolute().parent / name
+            if baking.of_path(made) is None:
+                _put_made(place, made)
+            else:
+                painter.put(place, made)
     return Carried(out, len(plan.translations), checked, digest)
 
 

@@ -15,6 +15,7 @@ from durvan.dialects.registry import Registry
 from durvan.files.paths import understand
 from durvan.optics import profile, sky
 from durvan.progress import Report, Step, silent
+from durvan.scene import baking
 from durvan.scene.graph import Graph, Node, Value
 from durvan.scene.model import FileState, Kind, OutsideFile, Scene, Thing
 from durvan.scene.raw import SEEN_BY_CAMERA, TOWARDS, YAW
@@ -53,6 +54,7 @@ class Composer:
             "version": __version__, "target": self.pack.name, "source": Path(self.scene.file).name,
         }  # fmt: skip
         self.assets: dict[str, str] = {}
+        self.baked: dict[str, str] = {}
         self.files = {file.written: file for file in plan.scene.files.values() if file.first}
 
     def run(self, report: Report) -> Written:
@@ -227,6 +229,9 @@ class Composer:
         """A path that leads from the new file to where the source's path leads; a sky or a profile that is made gets a file
         beside it.
         """
+        baked = baking.of_path(written)
+        if baked is not None:
+            return self._baked(written, *baked)
         if written.startswith(sky.NAME):
             return self._made(written, "_sky.exr")
         if written.startswith(profile.NAME):
@@ -240,6 +245,12 @@ class Composer:
         if known is None:
             known = self.assets[written] = self._asset_path(written)
         return known
+
+    def _baked(self, path: str, key: str, name: str) -> str:
+        """The path of a baked picture beside the target; equal ones are one file, by the name of the first."""
+        place = self.baked.setdefault(key, f"{self.stem}_maps/{name}")
+        self.out.made[place] = path
+        return f"./{place}"
 
     def _made(self, what: str, ending: str) -> str:
         """The path of a file that is made for the target; the same thing has the same one."""

@@ -18,6 +18,7 @@ from durvan.dialects.registry import Registry
 from durvan.files.audit import Verdict
 from durvan.files.facts import Stamp
 from durvan.progress import Report, Step, silent
+from durvan.scene.bodies import Body
 from durvan.scene.drift import Drift
 from durvan.scene.model import Scene
 
@@ -28,12 +29,13 @@ Uses = Mapping[str, tuple[PictureUse, ...]]
 class Evidence:
     """What was found out by looking. Each is kept by what it is about, so that what is out of date matches nothing:
     verdicts by the picture's path, size and time of change, drifts by both networks and their pictures, the light by all
-    that it was measured of."""
+    that it was measured of, what wears each material by the scene that was read."""
 
     disk: Disk = field(default_factory=Disk)
     verdicts: Mapping[Stamp, Verdict] = field(default_factory=dict)
     drifts: Mapping[LookKey, Drift] = field(default_factory=dict)
     light: LightReport | None = None
+    bodies: Mapping[str, Body] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -81,7 +83,7 @@ def work_out(
     if there != document.added:
         scene = with_added(scene, document.added)
     before = previous.plan if previous is not None else None
-    planned = plan(scene, registry, document, report, before, evidence.disk.copies)
+    planned = plan(scene, registry, document, report, before, evidence.disk.copies, evidence.bodies)
     view = View(
         planned,
         registry,

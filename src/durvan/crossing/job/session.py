@@ -37,10 +37,12 @@ from durvan.crossing.light.report import LightReport
 from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.outside.lookup import Outlook, folders_of, look
 from durvan.crossing.outside.uses import PictureUse
+from durvan.crossing.translation.bakery import WAITS_FOR_SHAPES
 from durvan.crossing.translation.choices import Note, SettingsSet
 from durvan.crossing.translation.plan import Plan
 from durvan.crossing.translation.quick import quick
 from durvan.dialects.registry import Registry
+from durvan.engine.bodies import bodies as bodies_of
 from durvan.errors import CrossingFileError, MisuseError
 from durvan.files import carried
 from durvan.files import roots as root_files
@@ -49,7 +51,9 @@ from durvan.files.facts import Stamp, checksum
 from durvan.files.index import Shelf
 from durvan.files.resolve import Known
 from durvan.files.roots import Root
+from durvan.formats.table import reader
 from durvan.progress import Report, silent
+from durvan.scene.bodies import Body
 from durvan.scene.drift import Drift
 from durvan.scene.graph import Value
 from durvan.scene.model import FileState, Kind, Oddity, OutsideFile, Scene, Thing
@@ -239,6 +243,18 @@ class Session:
         if drifts:
             self._found(replace(self.evidence, drifts={**self.evidence.drifts, **drifts}))
 
+    def worn(self, bodies: Mapping[str, Body]) -> None:
+        """Take in what wears each material; `renew` works out what follows."""
+        if bodies != self.evidence.bodies:
+            self._found(replace(self.evidence, bodies=bodies))
+
+    def look_at_shapes(self, report: Report = silent) -> None:
+        """Read the shapes of the scene where something that is planned waits for them, and work out what follows."""
+        if not self.evidence.bodies and any(row.why.topic == WAITS_FOR_SHAPES for row in self.plan.ledger):
+            file = Path(self.scene.file)
+            self.worn(bodies_of(reader(file).shapes(file, report)))
+            self.renew(report)
+
     def key_of(self, thing: Thing) -> LookKey:
         """What a drift of a carried material is kept by, as it stands."""
         return self.now.view.key(thing)
@@ -382,6 +398,7 @@ class Session:
         """Write the target's file."""
         if self.outcome is None:
             self.renew(report)
+        self.look_at_shapes(report)
         self.carried = carry(self.plan, self.registry, out, report)
         carried.remember(out, folders_of(self.read))
         return self.carried

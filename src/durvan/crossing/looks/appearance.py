@@ -56,9 +56,8 @@ class Appearance:
 
     def target(self, thing: Thing, translation: Translation) -> Record:
         """The look of what it becomes."""
-        return staging.look_of(
-            in_target(thing, translation), self.registry.packs.get(translation.target_dialect), self.facts
-        )
+        pack = self.registry.packs.get(translation.target_dialect)
+        return staging.look_closely(in_target(thing, translation), pack, self.facts, self.registry)
 
     def drift(self, thing: Thing, translation: Translation, stop: Stop = never) -> Drift | None:
         """The drift of a material, with what could not be measured; None when stopped."""

@@ -20,6 +20,7 @@ from durvan.crossing.light.ground import Ground
 from durvan.crossing.light.report import LightReport
 from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.looks.pairs import Pair
+from durvan.scene.bodies import Body
 from durvan.scene.drift import Drift
 from durvan.scene.model import Scene, Thing
 
@@ -87,6 +88,18 @@ class Cover:
     """How much of the camera's picture each material covers."""
 
     camera: str
+
+
+@dataclass(frozen=True)
+class LookAtShapes:
+    """What wears each material."""
+
+
+@dataclass(frozen=True)
+class Worn:
+    """What wears each material, by its path."""
+
+    bodies: dict[str, Body]
 
 
 @dataclass(frozen=True)
@@ -205,5 +218,5 @@ class Trouble:
     trace: str = ""
 
 
-Question = Load | LookAt | GuessAll | MeasureAll | FitAll | Render | Refine | Cover | Balance | Mix
+Question = Load | LookAt | LookAtShapes | GuessAll | MeasureAll | FitAll | Render | Refine | Cover | Balance | Mix
 Answer = Any

@@ -27,6 +27,7 @@ from durvan.crossing.looks.layered import Layered
 from durvan.dialects.look import Record, resolve
 from durvan.dialects.registry import Registry, read
 from durvan.engine import compiling, drift, renderer, staging, swatch_scene, swatches
+from durvan.engine.bodies import bodies
 from durvan.errors import DurvanError
 from durvan.formats.table import reader
 from durvan.optics.colour import REC709_LUMINANCE
@@ -228,6 +229,11 @@ class Server:
             self.shapes = reader(Path(self.scene.file)).shapes(Path(self.scene.file), silent)
         return self.shapes
 
+    def _look_at_shapes(self, question: questions.LookAtShapes) -> bool:
+        self.say(questions.Working("shapes"))
+        self.say(questions.Worn(bodies(self._shapes())))
+        return True
+
     def _staged(
         self, side: str, things: list[Thing], camera: str, size: tuple[int, int], unseen: tuple[str, ...] = ()
     ) -> staging.Staged:
@@ -341,14 +347,15 @@ class Asked:
 ASKED: dict[type, Asked] = {
     questions.Load: Asked(0, "scene", Server._load, ends_all=True),
     questions.Mix: Asked(1, "mix", Server._mix),
-    questions.Balance: Asked(4, "light", Server._balance),
     questions.LookAt: Asked(2, "closely", Server._look_at),
     questions.FitAll: Asked(3, "fits", Server._fit_all),
-    questions.Cover: Asked(5, "cover", Server._cover),
-    questions.Render: Asked(6, "render", Server._render),
-    questions.GuessAll: Asked(7, "guesses", Server._guess_all),
-    questions.MeasureAll: Asked(8, "drifts", Server._measure_all),
-    questions.Refine: Asked(9, "refine", Server._refine),
+    questions.LookAtShapes: Asked(4, "shapes", Server._look_at_shapes),
+    questions.Balance: Asked(5, "light", Server._balance),
+    questions.Cover: Asked(6, "cover", Server._cover),
+    questions.Render: Asked(7, "render", Server._render),
+    questions.GuessAll: Asked(8, "guesses", Server._guess_all),
+    questions.MeasureAll: Asked(9, "drifts", Server._measure_all),
+    questions.Refine: Asked(10, "refine", Server._refine),
 }
 
 

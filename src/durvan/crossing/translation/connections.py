@@ -17,9 +17,19 @@ _FEED = Why(Cause.FEED, "What feeds it has no counterpart; a constant stands in.
 
 
 class Connections:
-    """Connects what was written; `matches` says what was written for each node of the common ground."""
+    """Connects what was written; `matches` says what was written for each node of the common ground, `refused` why some could not
+    be baked.
+    """
 
-    def __init__(self, inward: Inward, pack: Pack, matches: dict[str, Match], context: Mapping[str, float]) -> None:
+    def __init__(
+        self,
+        inward: Inward,
+        pack: Pack,
+        matches: dict[str, Match],
+        context: Mapping[str, float],
+        refused: Mapping[str, Why],
+    ) -> None:
+        self.refused = refused
         self.inward = inward
         self.pack = pack
         self.matches = matches
@@ -32,7 +42,7 @@ class Connections:
             seen.add(link.node)
             match = self.matches.get(link.node)
             if match is not None and match.target is not None:
-                target.links[parameter] = Link(match.target.id, self.output(match, link.output))
+                target.links[parameter] = Link(match.target.id, self._fitting(match, link.output, target, parameter))
                 if link.output in match.type.stand_ins:
                     self._stands_in(target, parameter, match, link.output)
                 return
@@ -46,7 +56,7 @@ class Connections:
                     fitted = fitting(value, kind)
                     if fitted is not None:
                         target.values[parameter] = fitted
-                self._break_rows(target, parameter)
+                self._break_rows(target, parameter, link.node)
                 return
             link = Link(onward.node, link.output if onward.output == "out" else onward.output)
 
@@ -62,10 +72,20 @@ class Connections:
             if (target.id, parameter) in row.targets:
                 row.meet(Fate.FITTED, why)
 
-    def _break_rows(self, target: Node, parameter: str) -> None:
+    def _break_rows(self, target: Node, parameter: str, feeder: str) -> None:
         for row in self.inward.rows:
             if (target.id, parameter) in row.targets:
-                row.meet(Fate.HELD, _FEED)
+                row.meet(Fate.HELD, self.refused.get(feeder, _FEED))
+
+    def _fitting(self, match: Match, output: str, target: Node, parameter: str) -> str:
+        """The output that feeds a parameter: where that is a number and a colour would come, its grey."""
+        found = self.output(match, output)
+        kind = self.pack.parameter(target.kind, parameter)
+        outputs = match.type.type.outputs
+        if kind is None or kind.type != "float" or outputs.get(found) != "color" or output != "out":
+            return found
+        grey = match.type.outputs_back.get("outgrey") or match.type.outputs_back.get("outr") or found
+        return grey if outputs.get(grey) == "float" else found
 
     def output(self, match: Match, output: str) -> str:
         """What the target calls an output of the common ground."""

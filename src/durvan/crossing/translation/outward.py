@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from itertools import islice
 from operator import attrgetter
 
+from durvan.crossing.translation.bakery import Bakery
 from durvan.crossing.translation.connections import Connections
 from durvan.crossing.translation.forms import fitting, times
 from durvan.crossing.translation.ground import Inward, Port
@@ -23,6 +24,7 @@ from durvan.dialects.said import IDLE, TAKEN_UP, Cause, Why
 from durvan.errors import FormulaError
 from durvan.graph.formula import plain
 from durvan.graph.wire import Wire
+from durvan.scene.baking import Bake
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Link, Node, Value, same
 from durvan.scene.vocabulary import Parameter, common_ground
@@ -39,12 +41,22 @@ class Outward:
     graph: Graph
     unsaid: tuple[tuple[str, Why], ...] = ()
     faults: tuple[Fault, ...] = ()
+    bakes: tuple[Bake, ...] = ()
 
 
 class Outgoing:
     """Carries one thing outwards. Use `carry_out`."""
 
-    def __init__(self, thing_id: str, inward: Inward, pack: Pack, context: Mapping[str, float], mpu: float) -> None:
+    def __init__(
+        self,
+        thing_id: str,
+        inward: Inward,
+        pack: Pack,
+        context: Mapping[str, float],
+        mpu: float,
+        bakery: Bakery | None = None,
+    ) -> None:
+        self.bakery = bakery
         self.thing = thing_id
         self.inward = inward
         self.graph = inward.graph
@@ -59,8 +71,9 @@ class Outgoing:
         self.known = set(inward.graph.nodes)
         self.added: list[Row] = []
         self.pending: list[tuple[Node, str, Link]] = []
-        self.wordless = Wordless(thing_id, inward, pack)
-        self.connections = Connections(inward, pack, self.matches, context)
+        refused = bakery.refused if bakery is not None else {}
+        self.wordless = Wordless(thing_id, inward, pack, refused)
+        self.connections = Connections(inward, pack, self.matches, context, refused)
 
     def run(self) -> Graph:
         order, _ = self.graph.order()
@@ -121,6 +134,9 @@ class Outgoing:
         self.seen.add(name)
         node = self.graph.nodes[name]
         match = self.matcher.match(node)
+        if match is None and self.bakery is not None and self.bakery.bake(name):
+            node = self.graph.nodes[name]
+            match = self.matcher.match(node)
         if match is None:
             stand_in = self.wordless.node(node)
             if stand_in is not None:
@@ -395,7 +411,11 @@ def carry_out(
     pack: Pack,
     context: Mapping[str, float] | None = None,
     metres_per_unit: float = 0.01,
+    bakery: Bakery | None = None,
 ) -> Outward:
-    """Write what stands on the common ground in a dialect's words, and end its rows."""
-    going = Outgoing(thing_id, inward, pack, context or {}, metres_per_unit)
-    return Outward(going.run(), tuple(going.wordless.nodes), tuple(going.matcher.faults))
+    """Write what stands on the common ground in a dialect's words, and end its rows; what cannot be said goes to the bakery."""
+    going = Outgoing(thing_id, inward, pack, context or {}, metres_per_unit, bakery)
+    graph = going.run()
+    written = {str(value) for node in graph.nodes.values() for value in node.values.values() if isinstance(value, str)}
+    bakes = tuple(bake for bake in bakery.bakes.values() if bake.path in written) if bakery is not None else ()
+    return Outward(graph, tuple(going.wordless.nodes), tuple(going.matcher.faults), bakes)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
+from durvan.crossing.translation.bakery import AS_NEEDED, Baking, pictures_of
 from durvan.crossing.translation.choices import Choices, Note
 from durvan.crossing.translation.ledger import Ledger
 from durvan.crossing.translation.lighting import Handlings
@@ -13,6 +14,7 @@ from durvan.crossing.translation.translate import made
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError
 from durvan.progress import Report, Step, silent
+from durvan.scene.bodies import Body
 from durvan.scene.model import Kind, Scene, Thing
 
 KINDS = {"materials": Kind.MATERIAL, "lights": Kind.LIGHT, "cameras": Kind.CAMERA, "settings": Kind.SETTINGS}
@@ -20,13 +22,15 @@ KINDS = {"materials": Kind.MATERIAL, "lights": Kind.LIGHT, "cameras": Kind.CAMER
 
 @dataclass(frozen=True)
 class Plan:
-    """What would become of every thing in scope. `copies` are the tiled copies that are read in a picture's place."""
+    """What would become of every thing in scope. `copies` are the tiled copies that are read in a picture's place, `bodies`
+    what wears each material, as far as that is known."""
 
     scene: Scene
     choices: Choices
     translations: Mapping[str, Translation] = field(default_factory=dict)
     ledger: Ledger = field(default_factory=lambda: Ledger({}))
     copies: Mapping[str, str] = field(default_factory=dict)
+    bodies: Mapping[str, Body] = field(default_factory=dict)
 
     @property
     def target_things(self) -> list[Thing]:
@@ -58,10 +62,12 @@ def in_scope(scene: Scene, scope: str) -> list[Thing]:
 
 
 class _ByThing:
-    """A person's choices, looked up by the thing that they are about."""
+    """A person's choices, looked up by the thing that they are about, and what is known of what they are about."""
 
-    def __init__(self, choices: Choices) -> None:
+    def __init__(self, choices: Choices, scene: Scene, bodies: Mapping[str, Body] | None = None) -> None:
         self.choices = choices
+        self.bodies = bodies or {}
+        self.files = {file.written: (file.width, file.height, file.depth) for file in scene.pictures.values()}
         self.values: dict[str, list[tuple[str, str, float | str | bool]]] = {}
         for one in choices.values:
             self.values.setdefault(one.thing, []).append((one.node, one.parameter, one.value))
@@ -88,17 +94,23 @@ class _ByThing:
             tuple(self.values.get(name, ())), tuple(self.readings.get(name, ())), tuple(self.turned.get(name, ())),
             (*self.notes.get(name, ()), *self.in_use.get(name, ())),
             self.light.of(thing, registry.packs.get(thing.dialect)),
+            self._baking(thing) if thing.kind is Kind.MATERIAL else AS_NEEDED,
         )  # fmt: skip
 
+    def _baking(self, thing: Thing) -> Baking:
+        return Baking(body=self.bodies.get(thing.id), pictures=pictures_of(thing.graph.nodes, self.files))
 
-def plan_one(scene: Scene, registry: Registry, choices: Choices, thing: Thing) -> Translation:
+
+def plan_one(
+    scene: Scene, registry: Registry, choices: Choices, thing: Thing, bodies: Mapping[str, Body] | None = None
+) -> Translation:
     """What becomes of one thing, whatever the scope."""
-    return made(_ByThing(choices).inputs(thing, registry, choices.target, scene.metres_per_unit))
+    return made(_ByThing(choices, scene, bodies).inputs(thing, registry, choices.target, scene.metres_per_unit))
 
 
 def plan(
     scene: Scene, registry: Registry, choices: Choices, report: Report = silent, before: Plan | None = None,
-    copies: Mapping[str, str] | None = None,
+    copies: Mapping[str, str] | None = None, bodies: Mapping[str, Body] | None = None,
 ) -> Plan:  # fmt: skip
     """Work out what becomes of everything in scope. Pure: nothing is read or written, and nothing is changed.
 
@@ -108,7 +120,7 @@ def plan(
     registry.get(choices.target)
     left_out = set(choices.left_out)
     things = [thing for thing in in_scope(scene, choices.scope) if thing.id not in left_out]
-    chosen = _ByThing(choices)
+    chosen = _ByThing(choices, scene, bodies)
     wanted = {t.id: chosen.inputs(t, registry, choices.target, scene.metres_per_unit) for t in things}
     known = before.translations if before is not None else {}
     fresh = {
@@ -120,7 +132,7 @@ def plan(
     translations = {name: new[name] if name in new else known[name] for name in wanted}
     ledger = Ledger(translations, before.ledger if before is not None else None)
     report(Step("Planning", len(things), len(things)))
-    return Plan(scene, choices, translations, ledger, copies or {})
+    return Plan(scene, choices, translations, ledger, copies or {}, bodies or {})
 
 
 def _all_made(wanted: Mapping[str, Inputs], report: Report) -> Iterator[tuple[str, Translation]]:

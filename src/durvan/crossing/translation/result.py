@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
+from durvan.crossing.translation.bakery import AS_NEEDED, Baking
 from durvan.crossing.translation.choices import Note
 from durvan.crossing.translation.lighting import AS_IT_IS, Handling
 from durvan.crossing.translation.rows import Counts, Fault, Row, tally_of
@@ -27,6 +28,7 @@ class Inputs:
     turned: tuple[str, ...] = ()
     notes: tuple[Note, ...] = ()
     light: Handling = AS_IT_IS
+    baking: Baking = AS_NEEDED
 
     def same(self, other: Inputs) -> bool:
         """Whether nothing differs; things and packs are values that do not change, so the same one is known at once."""
@@ -34,7 +36,7 @@ class Inputs:
             self.thing is other.thing and self.source is other.source and self.target is other.target
             and self.metres_per_unit == other.metres_per_unit and self.values == other.values
             and self.readings == other.readings and self.turned == other.turned and self.notes == other.notes
-            and self.light == other.light
+            and self.light == other.light and self.baking == other.baking
         )  # fmt: skip
 
 

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from durvan.crossing.translation.absent import settle
+from durvan.crossing.translation.bakery import AS_NEEDED, Bakery, Baking
 from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.inward import carry_in, why_of
 from durvan.crossing.translation.lighting import AS_IT_IS, Handling, forward_of, handle
@@ -32,6 +33,7 @@ def translate(
     metres_per_unit: float,
     readings: dict[str, str] | None = None,
     light: Handling = AS_IT_IS,
+    baking: Baking | None = None,
 ) -> Translation:
     """Carry one thing. Pure: the thing is not changed, and the same arguments give the same result."""
     if thing.place:
@@ -54,7 +56,10 @@ def translate(
     parted = part(inward, target) if thing.kind is Kind.LIGHT else None
     context = parted.known(thing.context) if parted is not None else thing.context
     known = {"metres_per_unit": metres_per_unit, **context}
-    out = carry_out(thing.id, inward, target, known, metres_per_unit)
+    bakery = None
+    if thing.kind is Kind.MATERIAL:
+        bakery = Bakery(thing.id, thing.name, inward, baking or AS_NEEDED)
+    out = carry_out(thing.id, inward, target, known, metres_per_unit, bakery)
     if parted is not None:
         parted.stand(out.graph)
     if thing.kind is Kind.MATERIAL and source is not None:
@@ -69,6 +74,7 @@ def translate(
         out.unsaid,
         tuple(dict.fromkeys((*inward.faults, *out.faults))),
         common,
+        bakes=out.bakes,
     )
 
 
@@ -150,7 +156,9 @@ def made(inputs: Inputs) -> Translation:
     thing = with_values(inputs.thing, {(node, parameter): value for node, parameter, value in inputs.values})
     if inputs.turned:
         thing = replace(thing, turned=inputs.turned, words="")
-    done = translate(thing, inputs.source, inputs.target, inputs.metres_per_unit, dict(inputs.readings), inputs.light)
+    done = translate(
+        thing, inputs.source, inputs.target, inputs.metres_per_unit, dict(inputs.readings), inputs.light, inputs.baking
+    )
     done.inputs = inputs
     done.moved = forward_of(thing, inputs.light)
     done.meant = thing if thing is not inputs.thing else None

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from durvan.crossing.translation.ground import Inward, Port
 from durvan.crossing.translation.matching import Match
 from durvan.dialects.pack import Pack
@@ -22,7 +24,8 @@ def stand_in_of(node: Node) -> str:
 class Wordless:
     """Ends the rows of what has no word in a target; `nodes` are those without one, with their why."""
 
-    def __init__(self, thing_id: str, inward: Inward, pack: Pack) -> None:
+    def __init__(self, thing_id: str, inward: Inward, pack: Pack, refused: Mapping[str, Why] | None = None) -> None:
+        self.refused = refused if refused is not None else {}
         self.thing = thing_id
         self.inward = inward
         self.pack = pack
@@ -57,7 +60,7 @@ class Wordless:
 
     def node(self, node: Node) -> Link | None:
         """A node that the target cannot say: what stands in for it goes on in its place, and is needed then."""
-        reason = self.cause(node)
+        reason = self.refused.get(node.id) or self.cause(node)
         fate = Fate.HELD if reason is not None and node.kind not in self.pack.unsaid else Fate.LOST
         reason = reason or Why(Cause.NO_WORD, f"{self.pack.title} has no node for '{node.kind}'.", node.kind)
         self.nodes.append((node.id, reason))

@@ -135,6 +135,7 @@ class Looks(QObject):
         self._mixed = questions.Mix({})
         self._files = _files_of(session.scene)
         self.renderer.ask(questions.Load(session.scene, session.registry.user))
+        self.renderer.ask(questions.LookAtShapes())
         camera = self._camera()
         if camera:
             self.renderer.ask(questions.Cover(camera))
@@ -252,6 +253,13 @@ class Looks(QObject):
         if answer.done:
             self._learn(answer.key, answer.drift)
         self.seen.emit(answer.thing)
+
+    @_taken.register
+    def _(self, answer: questions.Worn) -> None:
+        session = self.state.session
+        if session is not None and answer.bodies != session.evidence.bodies:
+            session.worn(answer.bodies)
+            self.state.renew()
 
     @_taken.register
     def _(self, answer: questions.Covered) -> None:

@@ -1,0 +1,350 @@
+"""What a target cannot say of a network becomes a picture: which part, how large, in which space, and why not where it cannot be.
+
+What depends on the view is separated first: it is painted as it looks from the side that most of a surface is seen from, and said.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import math
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from durvan.crossing.translation.ground import Inward
+from durvan.crossing.translation.rows import Row
+from durvan.dialects.said import Cause, Why
+from durvan.scene.baking import COLOUR, DATA, Bake
+from durvan.scene.bodies import Body
+from durvan.scene.fate import Fate
+from durvan.scene.graph import Graph, Link, Node
+from durvan.scene.vocabulary import common_ground
+
+WAITS_FOR_SHAPES = "bake:shapes"  # the topic of what cannot be baked before somebody has looked at the shapes
+NEEDED, NEVER, EVERYTHING = "where needed", "never", "everything"
+LEAST, MOST, USUAL = 64, 2048, 1024  # pixels of a side; of what is worked out alone
+_LARGEST, _REPEATS = (
+    8192,
+    4.0,
+)  # pixels of a side of what reads pictures as large; how often a picture is repeated within one
+_VIEW = {
+    "facingratio": 0.75,
+    "ambientocclusion": 1.0,
+}  # what depends on the view or on what stands about, and what is painted of it
+_PLACED = ("position",)
+_KEPT = ("surface", "normal", "displacement")
+_CLEAN = re.compile(r"[^A-Za-z0-9]+")
+_HOPS = 64
+
+
+@dataclass(frozen=True)
+class Baking:
+    """What a person wants baked, and what is known of the thing that helps: what wears it, and its pictures (path as written, width,
+    height, depth).
+    """
+
+    how: str = NEEDED
+    body: Body | None = None
+    pictures: tuple[tuple[str, int, int, str], ...] = ()
+
+
+AS_NEEDED = Baking()
+
+
+@dataclass
+class Bakery:
+    """Bakes parts of one thing's network; `bakes` are those so far, `refused` the nodes that could not be, with their why."""
+
+    thing: str
+    name: str
+    inward: Inward
+    baking: Baking
+    bakes: dict[str, Bake] = field(default_factory=dict)
+    refused: dict[str, Why] = field(default_factory=dict)
+
+    @property
+    def graph(self) -> Graph:
+        """The common ground."""
+        return self.inward.graph
+
+    def bake(self, name: str) -> bool:
+        """Put a picture in the place of a node and all that feeds it alone; False where that cannot be, which is then `refused`."""
+        node = self.graph.nodes[name]
+        kind = common_ground().types.get(node.kind)
+        if self.baking.how == NEVER or kind is None or kind.outputs.get("out") not in ("color", "float"):
+            return False
+        part = _Part(self.graph, name)
+        why = self._against(part)
+        if why is not None:
+            self.refused[name] = why
+            return False
+        port, space, whole = self._use(name)
+        place = part.shared_place()
+        painted = part.copy(place)
+        size = self._size(part, place)
+        by_place = part.has(_PLACED)
+        tiles = self._tiles(part)
+        colour = space == COLOUR
+        ending = "png" if whole else "exr"
+        key = _key(painted, name, size, space, by_place, tiles, ending, self.thing if by_place else "")
+        found = self.bakes.get(key)
+        if found is None:
+            number = "" if not tiles else ".<UDIM>"
+            label = _CLEAN.sub("_", f"{self.name}_{port}").strip("_")
+            taken = {bake.name for bake in self.bakes.values()}
+            label = next(
+                n
+                for k in range(1, 999)
+                if f"{(n := label if k == 1 else f'{label}_{k}')}_{_said(space)}{number}.{ending}" not in taken
+            )
+            found = Bake(
+                key,
+                f"{label}_{_said(space)}{number}.{ending}",
+                painted,
+                Link(name),
+                size,
+                space,
+                by_place,
+                tiles,
+                self.thing,
+            )
+            self.bakes[key] = found
+        self._replace(
+            name, found, place, part, "srgb_texture" if colour and whole else "lin_rec709" if colour else "raw"
+        )
+        return True
+
+    # whether
+
+    def _against(self, part: _Part) -> Why | None:
+        """Why a part cannot be baked, or None."""
+        body = self.baking.body
+        if not part.varies():
+            return Why(
+                Cause.NO_WORD, "It only depends on the view, and what depends on the view cannot be baked.", "bake:view"
+            )
+        if body is not None and body.strands:
+            return Why(Cause.NO_WORD, "It is on fibres, which have no UVs to bake on.", "bake:uvs")
+        if body is not None and not body.has_uvs:
+            return Why(
+                Cause.NO_WORD,
+                "What wears it has no UVs that a picture could lie on; unwrap it to have this baked.",
+                "bake:uvs",
+            )
+        if part.has(_PLACED):
+            if body is None:
+                return Why(
+                    Cause.NO_WORD,
+                    "It depends on places, and the shapes that wear it have not been looked at yet.",
+                    WAITS_FOR_SHAPES,
+                )
+            if not body.unwrapped:
+                return Why(
+                    Cause.NO_WORD,
+                    f"It depends on places, and {100 * body.twice:.0f} % of the UVs of what wears it lie on others; unwrap it to have this baked.",
+                    "bake:uvs",
+                )
+        return None
+
+    # how
+
+    def _use(self, name: str) -> tuple[str, str, bool]:
+        """The surface's port that a node ends in, whether it is read as colour there, and whether that lies between 0 and 1."""
+        feeds: dict[str, list[tuple[Node, str]]] = {}
+        for node in self.graph.nodes.values():
+            for port, link in node.links.items():
+                feeds.setdefault(link.node, []).append((node, port))
+        seen, straight = name, True
+        for _ in range(_HOPS):
+            readers = feeds.get(seen, [])
+            if not readers:
+                break
+            node, port = readers[0]
+            kind = common_ground().types[node.kind]
+            parameter = kind.parameters.get(port)
+            if kind.role == "surface" or node.kind in ("bump", "normalmap", "displacement"):
+                takes = parameter.takes if parameter is not None else ""
+                low, high = parameter.range if parameter is not None and parameter.range else (0.0, 2.0)
+                whole = straight and low >= 0.0 and high <= 1.0
+                return port, COLOUR if takes == "colour" else DATA, whole
+            straight = False
+            seen = node.id
+        return "map", COLOUR, False
+
+    def _size(self, part: _Part, place: Link | None) -> int:
+        """Pixels of a side: as many as the pictures that are read have, or as the finest detail asks for."""
+        known = {written: max(width, height) for written, width, height, _ in self.baking.pictures}
+        metres = self.baking.body.metres_per_uv if self.baking.body is not None else 0.0
+        wanted: list[float] = [float(LEAST)]
+        for node in part.nodes():
+            if node.kind == "image":
+                pixels = known.get(str(node.values.get("file", "")), 0) or USUAL
+                wanted.append(pixels * (1.0 if place is not None else part.repeats(node)))
+            elif node.kind == "checkerboard":
+                tiling = node.values.get("uvtiling", (8.0, 8.0))
+                wanted.append(16.0 * max(map(abs, tiling)) if isinstance(tiling, tuple) else float(USUAL))
+            elif node.kind in ("ramplr", "ramptb"):
+                wanted.append(256.0)
+            elif node.kind == "fractal3d":
+                octaves = node.values.get("octaves", 3)
+                finest = part.frequency(node) * 2.0 ** (
+                    float(octaves) - 1.0 if isinstance(octaves, int | float) else 2.0
+                )
+                wanted.append(3.0 * finest * metres if metres > 0.0 else float(USUAL))
+        side = max(part_ for part_ in wanted if math.isfinite(part_))
+        most = max([MOST, *(width for width in known.values() if width <= _LARGEST)])
+        return int(min(max(2 ** math.ceil(math.log2(max(min(side, 1e6), 1.0)) - 1e-6), LEAST), most))
+
+    def _tiles(self, part: _Part) -> tuple[int, ...]:
+        """The squares of UVs that are painted: those that are worn, where a picture of tiles is read or places count."""
+        of_tiles = any(
+            "<UDIM>" in str(node.values.get("file", "")).upper() for node in part.nodes() if node.kind == "image"
+        )
+        body = self.baking.body
+        if body is None or not (of_tiles or part.has(_PLACED)) or body.tiles in ((), (1001,)):
+            return ()
+        return body.tiles[:_HOPS]
+
+    # doing
+
+    def _replace(self, name: str, bake: Bake, place: Link | None, part: _Part, space: str) -> None:
+        rows = self._rows(part)
+        what = "" if not part.has(tuple(_VIEW)) else " What depends on the view is left out of it."
+        size = f"{bake.size} × {bake.size} pixels" + (f", {len(bake.tiles)} tiles" if bake.tiles else "")
+        why = Why(Cause.BAKED, f"Baked into {bake.name}, {size}.{what}", "baked")
+        for row in rows:
+            row.meet(Fate.FITTED if what and row.parameter in ("front", "edge", "hold") else Fate.BAKED, why)
+        for node in part.nodes():
+            for port in (*node.ports(), "bypassed"):
+                if part.alone(node.id):
+                    self.inward.origins.pop((node.id, port), None)
+        edges = {str(node.values.get("uaddressmode", "periodic")) for node in part.nodes() if node.kind == "image"}
+        edge = edges.pop() if len(edges) == 1 else "periodic"
+        image = Node(name, "image", {"file": bake.path, "colorspace": space}, source=self.graph.nodes[name].source)
+        if edge != "periodic":
+            image.values |= {"uaddressmode": edge, "vaddressmode": edge}
+        if place is not None:
+            image.links["texcoord"] = place
+        self.graph.nodes[name] = image
+        self.inward.origins[name, "file"] = rows
+
+    def _rows(self, part: _Part) -> list[Row]:
+        found: dict[int, Row] = {}
+        for node in part.nodes():
+            for port in node.ports():
+                for row in self.inward.origins.get((node.id, port), ()):
+                    found[id(row)] = row
+        return list(found.values())
+
+
+class _Part:
+    """A node and all that feeds it."""
+
+    def __init__(self, graph: Graph, name: str) -> None:
+        self.graph, self.name = graph, name
+        self.names = Graph(graph.nodes, {"": Link(name)}).reachable()
+
+    def nodes(self) -> list[Node]:
+        """All of them."""
+        return [self.graph.nodes[name] for name in sorted(self.names)]
+
+    def has(self, kinds: tuple[str, ...]) -> bool:
+        """Whether it has a node of some category."""
+        return any(node.kind in kinds for node in self.nodes())
+
+    def varies(self) -> bool:
+        """Whether it differs from place to place of a surface."""
+        return self.has(("image", "ramplr", "ramptb", "checkerboard", "position", "geompropvalue_color3"))
+
+    def alone(self, name: str) -> bool:
+        """Whether a node of it feeds nothing else."""
+        return (
+            all(
+                other.id in self.names
+                for other in self.graph.nodes.values()
+                if any(link.node == name for link in other.links.values())
+            )
+            or name == self.name
+        )
+
+    def _placed(self) -> list[tuple[Node, str]]:
+        return [
+            (node, port)
+            for node in self.nodes()
+            for port, parameter in common_ground().types[node.kind].parameters.items()
+            if port == "texcoord" and node.kind not in ("place2d", "geompropvalue") and parameter.type == "vector2"
+        ]
+
+    def shared_place(self) -> Link | None:
+        """The placement that everything in it has, which then stays outside the picture; None where there is none, or several."""
+        links = [node.links.get(port) for node, port in self._placed()]
+        first = links[0] if links else None
+        if first is None or any(link != first for link in links) or self.has(_PLACED):
+            return None
+        place = self.graph.nodes.get(first.node)
+        return first if place is not None and place.kind in ("place2d", "geompropvalue") else None
+
+    def copy(self, place: Link | None) -> Graph:
+        """The part by itself, without a placement that stays outside, and with what depends on the view as it is painted."""
+        out = Graph()
+        for node in self.nodes():
+            links = {port: link for port, link in node.links.items() if place is None or link != place}
+            out.nodes[node.id] = Node(node.id, node.kind, dict(node.values), links, node.source)
+        for node in list(out.nodes.values()):
+            for port, link in list(node.links.items()):
+                seen = out.nodes.get(link.node)
+                if seen is not None and seen.kind in _VIEW:
+                    del node.links[port]
+                    faced = _VIEW[seen.kind]
+                    node.values[port] = 1.0 - faced if seen.values.get("invert") else faced
+        out.outputs[""] = Link(self.name)
+        kept = out.reachable()
+        out.nodes = {name: node for name, node in out.nodes.items() if name in kept}
+        return out
+
+    def repeats(self, image: Node) -> float:
+        """How often a picture is repeated at most along a side."""
+        link = image.links.get("texcoord")
+        place = self.graph.nodes.get(link.node) if link is not None else None
+        scale = place.values.get("scale", (1.0, 1.0)) if place is not None and place.kind == "place2d" else (1.0, 1.0)
+        found = max((1.0 / abs(part) for part in scale if part), default=1.0) if isinstance(scale, tuple) else 1.0
+        return min(max(found, 1.0), _REPEATS)
+
+    def frequency(self, noise: Node) -> float:
+        """The largest features of a noise a metre."""
+        link = noise.links.get("position")
+        scale = self.graph.nodes.get(link.node) if link is not None else None
+        value = scale.values.get("in2", 1.0) if scale is not None and scale.kind == "multiply" else 1.0
+        return max(map(abs, value)) if isinstance(value, tuple) else abs(float(value))
+
+
+def _said(space: str) -> str:
+    return "srgb" if space == COLOUR else "raw"
+
+
+def _key(graph: Graph, name: str, *more: object) -> str:
+    """What is painted, as a name: the same for networks that say the same, whatever their nodes are called."""
+    number = {node: n for n, node in enumerate(graph.order()[0])}
+    said = [
+        (
+            number[node.id], node.kind, sorted((port, repr(value)) for port, value in node.values.items()),
+            sorted((port, number.get(link.node, -1), link.output) for port, link in node.links.items()),
+        )
+        for node in sorted(graph.nodes.values(), key=lambda node: number[node.id])
+    ]  # fmt: skip
+    text = json.dumps([said, number.get(name), [str(one) for one in more]])
+    return hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()[:32]
+
+
+def pictures_of(
+    thing_nodes: Mapping[str, Node], files: Mapping[str, tuple[int, int, str]]
+) -> tuple[tuple[str, int, int, str], ...]:
+    """The pictures that nodes name, with what is known of them: width, height, depth."""
+    found = {
+        value: files[value]
+        for node in thing_nodes.values()
+        for value in node.values.values()
+        if isinstance(value, str) and value in files
+    }
+    return tuple((written, *known) for written, known in sorted(found.items()))

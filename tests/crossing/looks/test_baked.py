@@ -1,0 +1,350 @@
+"""What a target cannot say is baked: what is painted, how large, what it costs, and what is said where it cannot be."""
+
+from __future__ import annotations
+
+import json
+import math
+from pathlib import Path
+
+import numpy as np
+import OpenImageIO as oiio
+import pytest
+
+from durvan.crossing.looks.appearance import Appearance
+from durvan.crossing.translation.bakery import Baking
+from durvan.crossing.translation.result import in_target
+from durvan.crossing.translation.translate import translate
+from durvan.dialects.registry import Registry
+from durvan.engine import painting, staging
+from durvan.formats import pictures
+from durvan.graph import expression as ex
+from durvan.optics.tone import srgb
+from durvan.scene.baking import Bake
+from durvan.scene.bodies import Body
+from durvan.scene.fate import Fate
+from durvan.scene.graph import Graph, Link, Node
+from durvan.scene.model import Scene, Thing
+from durvan.scene.shapes import Mesh, charts
+from making import material, write
+
+pytestmark = pytest.mark.usefixtures("kernels")
+FLAT = Body(1, 1.0, 0.5, 0.1, 0.0, False, 1.0, 1.0, 0.0, (1001,))
+
+
+@pytest.fixture(autouse=True)
+def _kept(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("DURVAN_SWATCHES", str(tmp_path / "kept"))
+
+
+def chequered(**finish):
+    nodes = {
+        "surface": ("orvik.finish", finish, {"base_tint": ("c", "colour")}),
+        "c": ("orvik.chequer", {"first": (0.7, 0.3, 0.2), "second": (0.1, 0.2, 0.3), "repeats": (6.0, 4.0)}, {}),
+    }
+    return material("orvik", nodes)
+
+
+def carried(packs: Registry, thing: Thing, target: str, baking: Baking):
+    return translate(thing, packs.packs[thing.dialect], packs.packs[target], 0.01, baking=baking)
+
+
+def seen(packs: Registry, thing: Thing) -> Appearance:
+    return Appearance(Scene("none.usda", thing.dialect, 0.01, things={thing.id: thing}), packs)
+
+
+@pytest.mark.parametrize("target", ["pellune", "preview"])
+def test_a_chequer_becomes_a_picture_and_looks_the_same(packs: Registry, target: str) -> None:
+    thing = chequered()
+    done = carried(packs, thing, target, Baking(body=FLAT))
+    (bake,) = done.bakes
+    assert (bake.name, bake.size, bake.space, bake.by_place) == (
+        "Paint_base_color_srgb.png",
+        128,
+        "srgb_texture",
+        False,
+    )
+    image = next(node for node in done.graph.nodes.values() if node.values.get("file") == bake.path)
+    assert image.kind in ("pellune.image", "preview.texture")
+    rows = {row.parameter: row for row in done.rows if row.node == "c"}
+    assert all(row.fate is Fate.BAKED and "128 × 128 pixels" in row.reason for row in rows.values())
+    assert all((image.id, "file") in row.targets for row in rows.values())
+    found = seen(packs, thing).drift(thing, done)
+    assert found is not None and not found.caveats and found.mean < 1.6
+    assert painting.cost_of(bake) < 1.5  # small enough to be the very picture that a swatch shows
+
+
+def test_what_is_not_to_be_baked_is_not(packs: Registry) -> None:
+    done = carried(packs, chequered(), "pellune", Baking("never", FLAT))
+    assert not done.bakes and max(row.fate for row in done.rows if row.node == "c") >= Fate.LOST
+
+
+def test_without_uvs_it_is_said_and_not_baked(packs: Registry) -> None:
+    done = carried(packs, chequered(), "pellune", Baking(body=Body(1, 1.0, 0.5, 0.1)))
+    row = next(row for row in done.rows if row.parameter == "base_tint")
+    assert not done.bakes and row.fate is Fate.HELD and "no UVs" in row.reason
+
+
+def noisy():
+    nodes = {
+        "surface": ("orvik.finish", {}, {"base_tint": ("mix", "colour")}),
+        "mix": (
+            "orvik.blend",
+            {"ground": (0.2, 0.1, 0.1), "share_1": 1.0, "mode_1": "add"},
+            {"map_1": ("n", "colour")},
+        ),
+        "n": ("orvik.noise", {"low": (0.1, 0.2, 0.3), "high": (0.5, 0.4, 0.3), "size": 5.0}, {}),
+    }
+    return material("orvik", nodes)
+
+
+def test_what_depends_on_places_waits_for_the_shapes_and_wants_them_unwrapped(packs: Registry) -> None:
+    waits = carried(packs, noisy(), "pellune", Baking())
+    assert not waits.bakes and any(row.why.topic == "bake:shapes" for row in waits.rows)
+    folded = Body(1, 1.0, 0.5, 0.1, 0.0, False, 1.0, 2.0, 0.5, (1001,))
+    over = carried(packs, noisy(), "pellune", Baking(body=folded))
+    assert not over.bakes and any("50 % of the UVs" in row.reason for row in over.rows)
+    done = carried(packs, noisy(), "pellune", Baking(body=FLAT))
+    assert [bake.by_place for bake in done.bakes] == [True]
+    found = seen(packs, noisy()).drift(noisy(), done)
+    assert found is not None and found.mean < 0.6  # a swatch shows what was baked, not the scene's places
+
+
+def test_what_depends_on_the_view_is_separated_and_said(packs: Registry) -> None:
+    nodes = {
+        "surface": ("orvik.finish", {}, {"base_tint": ("mix", "colour")}),
+        "mix": ("orvik.blend", {"share_1": 0.5}, {"ground": ("c", "colour"), "map_1": ("f", "colour")}),
+        "c": ("orvik.chequer", {}, {}), "f": ("orvik.facing", {"front": (0.5, 0.1, 0.1), "edge": (0.9, 0.9, 0.9)}, {}),
+    }  # fmt: skip
+    done = carried(packs, material("orvik", nodes), "pellune", Baking(body=FLAT))
+    assert len(done.bakes) == 1
+    assert not any(node.kind == "facingratio" for node in done.bakes[0].graph.nodes.values())
+    row = next(row for row in done.rows if (row.node, row.parameter) == ("f", "edge"))
+    assert row.fate is Fate.FITTED and "depends on the view" in row.reason
+
+
+def test_only_the_view_is_not_baked(packs: Registry) -> None:
+    nodes = {"surface": ("orvik.finish", {}, {"base_tint": ("f", "colour")}), "f": ("orvik.facing", {}, {})}
+    done = carried(packs, material("orvik", nodes), "pellune", Baking(body=FLAT))
+    assert not done.bakes
+    assert any("only depends on the view" in row.reason for row in done.rows)
+
+
+def test_placement_stays_outside_and_tiling_with_it(packs: Registry, tmp_path: Path) -> None:
+    pictures.save(tmp_path / "a.png", np.random.default_rng(1).random((32, 32, 3)).astype(np.float32))
+    nodes = {
+        "surface": ("orvik.finish", {}, {"base_tint": ("k", "colour")}),
+        "k": ("orvik.correct", {"saturation": 0.4}, {"input": ("p", "colour")}),
+        "p": ("orvik.picture", {"file": str(tmp_path / "a.png"), "repeats": (3.0, 2.0)}, {}),
+    }
+    thing = material("orvik", nodes)
+    done = carried(packs, thing, "pellune", Baking(body=FLAT, pictures=((str(tmp_path / "a.png"), 32, 32, "uint8"),)))
+    (bake,) = done.bakes
+    assert bake.size == 64  # as many as it reads, but never fewer than are worth a file
+    image = next(node for node in done.graph.nodes.values() if node.kind == "pellune.image")
+    assert image.values["row_u"] == pytest.approx((3.0, 0.0, 0.0))
+    found = seen(packs, thing).drift(thing, done)
+    assert found is not None and found.mean < 1.0
+
+
+def test_equal_parts_are_painted_once(packs: Registry) -> None:
+    nodes = {
+        "surface": ("orvik.finish", {}, {"base_tint": ("a", "colour"), "glow_tint": ("b", "colour")}),
+        "a": ("orvik.chequer", {}, {}), "b": ("orvik.chequer", {}, {}),
+    }  # fmt: skip
+    done = carried(packs, material("orvik", nodes), "pellune", Baking(body=FLAT))
+    assert len(done.bakes) == 1
+
+
+def test_data_and_heights_keep_their_space(packs: Registry) -> None:
+    nodes = {
+        "surface": ("orvik.finish", {"polish_curve": "trowbridge"}, {"polish": ("c", "grey"), "relief": ("r", "relief")}),
+        "c": ("orvik.chequer", {}, {}), "r": ("orvik.bump", {"depth": 0.2}, {"map": ("h", "grey")}),
+        "h": ("orvik.chequer", {"repeats": (3.0, 3.0)}, {}),
+    }  # fmt: skip
+    done = carried(packs, material("orvik", nodes), "pellune", Baking(body=FLAT))
+    names = sorted(bake.name for bake in done.bakes)
+    assert names == ["Paint_height_raw.exr", "Paint_specular_roughness_raw.exr"]
+    roles = {node.values.get("role") for node in done.graph.nodes.values() if node.kind == "pellune.image"}
+    assert roles == {"data"}
+
+
+def ground_of(packs: Registry):
+    ground = packs.ground
+    assert ground is not None
+    return ground
+
+
+def bake_of(nodes: list[Node], link: Link, **more) -> Bake:
+    said = {"key": "k" * 32, "name": "x_raw.exr", "size": 64, **more}
+    return Bake(graph=Graph({node.id: node for node in nodes}, {"": link}), link=link, **said)
+
+
+NOISE = [
+    Node("n", "fractal3d", {"octaves": 2}, {"position": Link("s")}), Node("s", "multiply", {"in2": 20.0}, {"in1": Link("w")}),
+    Node("w", "position"),
+]  # fmt: skip
+
+
+def sheet(half: float = 0.5) -> Mesh:
+    uv = np.array([[0.25, 0.25], [0.75, 0.25], [0.75, 0.75], [0.25, 0.75]])
+    t = np.array([[0, 1, 2], [0, 2, 3]], np.int32)
+    p = np.array([[-half, 0.0, half], [half, 0.0, half], [half, 0.0, -half], [-half, 0.0, -half]])
+    return Mesh("/sheet", p, t, None, uv[t], np.zeros(2, np.int32))
+
+
+def test_charts_know_where_each_pixel_is() -> None:
+    place, mask = charts([(sheet(), np.ones(2, bool))], 64)
+    assert mask[32, 32] and not mask[2, 2] and 1024 <= mask.sum() <= 1200
+    row, column = np.nonzero(mask)
+    inner = (abs(row - 31.5) < 15) & (abs(column - 31.5) < 15)
+    meant = ((column[inner] + 0.5) / 64 - 0.5) * 2.0
+    assert place[row[inner], column[inner], 0] == pytest.approx(meant, abs=1e-9)
+
+
+def test_what_is_painted_is_what_the_network_says_there(packs: Registry) -> None:
+    bake = bake_of(NOISE, Link("n"), by_place=True)
+    what = painting.field_of(bake, ground_of(packs), staging.facts_of(Scene("", "orvik")))
+    place, mask = charts([(sheet(), np.ones(2, bool))], 64)
+    got = painting.paint(what, 64, lambda _: None, places=place)
+    flat = place[mask]
+    points = {name: np.zeros(len(flat)) for name in ex.POINT} | {"x": flat[:, 0], "y": flat[:, 1], "z": flat[:, 2]}
+    assert got[mask] == pytest.approx(ex.evaluate([what], points, lambda _: None)[0], abs=1e-5)
+
+
+def test_charts_go_on_past_their_edges() -> None:
+    mask = np.zeros((64, 64), bool)
+    mask[20:40, 20:40] = True
+    picture = np.where(mask[..., None], np.float32(0.8), np.float32(0.0)).repeat(3, axis=2)
+    out = painting.padded(picture, mask)
+    assert out[30, 19] == pytest.approx([0.8] * 3) and out[30, 20 - painting.PADDING] == pytest.approx([0.8] * 3)
+    assert out[0, 0] == pytest.approx([0.8] * 3, abs=1e-6)  # the rest has the mean
+
+
+def test_colour_spaces_stand_in_the_header(tmp_path: Path) -> None:
+    grey = np.full((8, 8, 3), 0.18, np.float32)
+    bake = bake_of([], Link("n"), space="srgb_texture")
+    painting.save(tmp_path / "a.png", grey, bake)
+    painting.save(tmp_path / "a.exr", grey, bake)
+    painting.save(tmp_path / "d.png", grey, bake_of([], Link("n")))
+    for name, space, value in (
+        ("a.png", "sRGB", float(srgb(np.array([0.18]))[0])),
+        ("a.exr", "lin_rec709", 0.18),
+        ("d.png", "raw", 0.18),
+    ):
+        buffer = oiio.ImageBuf(str(tmp_path / name))
+        header = buffer.spec().get_string_attribute("oiio:ColorSpace") + buffer.spec().get_string_attribute(
+            "ColorSpace"
+        )
+        assert space.lower() in header.lower()
+        assert buffer.get_pixels(oiio.FLOAT)[4, 4, 0] == pytest.approx(value, abs=0.003)
+
+
+SCENE = """#usda 1.0
+(
+    metersPerUnit = 1
+    upAxis = "Y"
+)
+def Xform "W"
+{
+    def Mesh "sheet" ( prepend apiSchemas = ["MaterialBindingAPI"] )
+    {
+        int[] faceVertexCounts = [4]
+        int[] faceVertexIndices = [0, 1, 2, 3]
+        point3f[] points = [(-0.5, 0, 0.5), (0.5, 0, 0.5), (0.5, 0, -0.5), (-0.5, 0, -0.5)]
+        texCoord2f[] primvars:st = [(0.1, 0.1), (0.9, 0.1), (0.9, 0.9), (0.1, 0.9)] ( interpolation = "vertex" )
+        rel material:binding = </W/Paint>
+    }
+    def Material "Paint"
+    {
+        token outputs:orvik:surface.connect = </W/Paint/finish.outputs:out>
+        def Shader "finish"
+        {
+            uniform token info:id = "orvik.finish"
+            color3f inputs:base_tint.connect = </W/Paint/blend.outputs:colour>
+            token outputs:out
+        }
+        def Shader "blend"
+        {
+            uniform token info:id = "orvik.blend"
+            color3f inputs:ground = (0.2, 0.1, 0.1)
+            color3f inputs:map_1.connect = </W/Paint/noise.outputs:colour>
+            float inputs:share_1 = 1
+            token inputs:mode_1 = "add"
+            color3f outputs:colour
+        }
+        def Shader "noise"
+        {
+            uniform token info:id = "orvik.noise"
+            color3f inputs:high = (0.6, 0.4, 0.3)
+            float inputs:size = 20
+            color3f outputs:colour
+        }
+    }
+}
+"""
+
+
+def test_a_carried_file_has_its_pictures_beside_it_and_looks_as_planned(packs: Registry, tmp_path: Path) -> None:
+    from durvan.crossing.job.session import start
+
+    session = start(write(tmp_path, SCENE), packs, "pellune")
+    session.carry(tmp_path / "out.usda")
+    (made,) = (tmp_path / "out_maps").iterdir()
+    assert made.name == "Paint_base_color_srgb.exr" or made.name == "Paint_base_color_srgb.png"
+    again = start(tmp_path / "out.usda", packs, "orvik", "pellune")
+    thing = again.scene.things["/W/Paint"]
+    look = staging.look_of(thing, packs.packs["pellune"], staging.facts_of(again.scene, packs))
+    assert any(Path(lookup.file).name == made.name for lookup in staging.lookups(look))
+    # the picture holds what the network says at the places of the mesh
+    facts = staging.facts_of(session.scene, packs)
+    (bake,) = session.plan.translations["/W/Paint"].bakes
+    what = painting.field_of(bake, ground_of(packs), facts)
+    x = 0.2
+    u, v = 0.1 + 0.8 * (x + 0.5), 0.5
+    point = {name: np.zeros(1) for name in ex.POINT} | {"x": np.array([x])}
+    meant = ex.evaluate([what], point, staging.pixels)[0][0]
+    values = pictures.pixels(str(made), "srgb" if made.suffix == ".png" else 1.0)
+    found = ex.look_up(values, np.array([u]), np.array([v]), ex.Lookup(""))[0, :3]
+    assert found == pytest.approx(meant, abs=0.02)
+    row = next(row for row in session.plan.ledger if row.node == "noise" and row.parameter == "high")
+    assert row.fate is Fate.BAKED and row.target_values[0][0] == bake.path
+
+
+def test_what_was_painted_is_kept_and_painted_anew_where_a_picture_changed(packs: Registry, tmp_path: Path) -> None:
+    file = tmp_path / "a.png"
+    pictures.save(file, np.full((8, 8, 3), 0.5, np.float32))
+    nodes = [Node("i", "image", {"file": str(file), "colorspace": "raw"})]
+    bake = bake_of(nodes, Link("i"), size=16)
+    facts, worn = staging.facts_of(Scene("", "orvik")), painting.Worn(Scene("", "orvik"), None)
+
+    def value() -> float:
+        path = painting.painted(bake, ground_of(packs), facts, staging.pixels, worn)
+        return float(pictures.pixels(path, 1.0)[8, 8, 0])
+
+    assert value() == pytest.approx(0.5, abs=0.005)
+    note = painting.folder() / "kk" / ("k" * 32) / "made.json"
+    before = note.stat().st_mtime_ns
+    assert value() == pytest.approx(0.5, abs=0.005) and note.stat().st_mtime_ns == before
+    pictures.save(file, np.full((9, 9, 3), 0.25, np.float32))
+    assert value() == pytest.approx(0.25, abs=0.005)
+    assert json.loads(note.read_text())["cost"] < 0.01
+
+
+def test_resolution_follows_the_finest_detail() -> None:
+    from durvan.crossing.translation.bakery import Bakery, _Part
+    from durvan.crossing.translation.ground import Inward
+
+    def size(octaves: int, metres: float) -> int:
+        nodes = [Node("n", "fractal3d", {"octaves": octaves}, {"position": Link("s")}), *NOISE[1:]]
+        graph = Graph({node.id: node for node in nodes})
+        body = Body(1, metres**2, 0.5, 0.1, 0.0, False, 1.0, 1.0, 0.0, (1001,))
+        return Bakery("/t", "t", Inward(graph), Baking(body=body))._size(_Part(graph, "n"), None)
+
+    assert size(1, 1.0) == 64 and size(3, 1.0) == 256 and size(3, 4.0) == 1024 and size(16, 100.0) == 2048
+    assert math.log2(size(2, 1.7)) % 1 == 0
+
+
+def test_targets_hold_the_bakes_that_they_read(packs: Registry) -> None:
+    thing = chequered()
+    done = carried(packs, thing, "pellune", Baking(body=FLAT))
+    assert in_target(thing, done).bakes == done.bakes

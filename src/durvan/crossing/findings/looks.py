@@ -14,6 +14,18 @@ from durvan.scene.model import Thing
 GUESSED = 2.0 / 3.0  # of the limit, from where a guess is told: a guess of 2 can be a drift of 3
 
 
+def unknown(view: View, thing: Thing) -> Iterator[Finding]:
+    """A material of whose look not all is known: its drift is a number of the rest, and has no grade."""
+    found = view.drift(thing)
+    if found is None or not found.caveats:
+        return
+    yield Finding(
+        "look-unknown", Level.LOOK, "A look that nobody can tell",
+        f"{thing.name}: {found.caveats[0]}", "whether it looks the same is not known; look at it in a render", thing.id, "",
+        "Facing", tuple(("not measured", caveat[:200]) for caveat in found.caveats[:8]),
+    )  # fmt: skip
+
+
 def drifted(view: View, thing: Thing) -> Iterator[Finding]:
     """A material whose drift is over the limit that was chosen."""
     found, limit = view.drift(thing), view.limit

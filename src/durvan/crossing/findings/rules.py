@@ -72,6 +72,7 @@ RULES: tuple[Rule, ...] = (
     Rule(("no-light",), "Light", Need.SCOPE | Need.LIGHT, of_scene=lights.none),
     Rule(networks.ROW_CODES, "Facing", Need.TRANSLATIONS | Need.DRIFTS, networks.rows, of_look=True),
     Rule(("drift",), "Facing", Need.TRANSLATIONS | Need.DRIFTS, looks.drifted),
+    Rule(("look-unknown",), "Facing", Need.TRANSLATIONS | Need.DRIFTS, looks.unknown),
 )  # fmt: skip
 
 

@@ -85,9 +85,10 @@ class Refine:
 
 @dataclass(frozen=True)
 class Cover:
-    """How much of the camera's picture each material covers."""
+    """How much of the camera's picture each material covers, and where; looked at in a picture of a size."""
 
     camera: str
+    size: tuple[int, int] = (320, 180)
 
 
 @dataclass(frozen=True)
@@ -197,9 +198,13 @@ class Rendered:
 
 @dataclass(frozen=True)
 class Covered:
-    """The share of the picture that each material covers, by its path."""
+    """The share of the picture that each material covers, by its path; and which stands at each pixel [height, width]: a place in
+    `materials`, −1 for none.
+    """
 
     shares: dict[str, float]
+    materials: tuple[str, ...] = ()
+    where: NDArray[np.int32] | None = None
 
 
 @dataclass(frozen=True)

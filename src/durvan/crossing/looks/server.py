@@ -243,10 +243,10 @@ class Server:
     def _cover(self, question: questions.Cover) -> bool:
         assert self.scene is not None
         self.say(questions.Working(_VIEW))
-        staged = self._staged("source", self.scene.own, question.camera, (320, 180))
-        seen = renderer.first_things(staged.built, staged.camera, 320, 180)
+        staged = self._staged("source", self.scene.own, question.camera, question.size)
+        seen = renderer.first_things(staged.built, staged.camera, *question.size)
         shares = {staged.materials[m]: share for m, share in seen.coverage().items() if staged.materials[m]}
-        self.say(questions.Covered(shares))
+        self.say(questions.Covered(shares, tuple(staged.materials), seen.material))
         return True
 
     def _render(self, question: questions.Render) -> bool:

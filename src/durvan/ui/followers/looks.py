@@ -25,9 +25,10 @@ from durvan.scene.model import Kind, Scene
 from durvan.ui.shared.state import State
 
 MOST = 300  # materials that are measured by themselves; any other is when it is looked at
-VIEW = (288, 162)
+VIEW, LARGE = (288, 162), (960, 540)
 FIRST_SAMPLES = 8  # of the camera's view, before drifts are measured
 VIEW_SAMPLES = 64
+UNKNOWN = 6.0  # the drift that one is taken for of which not all is known
 _TOGETHER = 400  # milliseconds between two tellings of many small news
 
 
@@ -75,6 +76,7 @@ class Looks(QObject):
     rendered = Signal(str)
     prepared = Signal(str)
     balanced = Signal(object)
+    marked = Signal()
     _answer = Signal(object)
 
     def __init__(self, state: State, parent: QObject | None = None, rendering: bool = True) -> None:
@@ -84,6 +86,9 @@ class Looks(QObject):
         self.closely: dict[str, Closely] = {}
         self.small: dict[str, tuple[QImage, QImage]] = {}
         self.shares: dict[str, float] = {}
+        self.where: tuple[tuple[str, ...], NDArray[np.int32]] | None = None
+        self.mark = ""
+        self.size = VIEW
         self.views: dict[str, tuple[QImage, int, int, tuple[str, ...]]] = {}
         self.preparing = ""
         self.fitting = 0
@@ -137,8 +142,9 @@ class Looks(QObject):
         self.renderer.ask(questions.Load(session.scene, session.registry.user))
         self.renderer.ask(questions.LookAtShapes())
         camera = self._camera()
+        self.where = None
         if camera:
-            self.renderer.ask(questions.Cover(camera))
+            self.renderer.ask(questions.Cover(camera, self.size))
 
     def _camera(self) -> str:
         session = self.state.session
@@ -184,7 +190,9 @@ class Looks(QObject):
         asked = f"{wanted.key} {wanted.picked}"
         if others or wanted.key not in self._lit:
             corrected, target = session.plan.corrected, list(wanted.target)
-            self.renderer.ask(questions.Render(wanted.camera, target, corrected, VIEW, FIRST_SAMPLES, wanted.unseen))
+            self.renderer.ask(
+                questions.Render(wanted.camera, target, corrected, self.size, FIRST_SAMPLES, wanted.unseen)
+            )
             self.renderer.ask(questions.Refine(VIEW_SAMPLES))
         if asked != self._lit:
             self._lit = asked
@@ -264,7 +272,10 @@ class Looks(QObject):
     @_taken.register
     def _(self, answer: questions.Covered) -> None:
         self.shares = answer.shares
+        if answer.where is not None:
+            self.where = answer.materials, answer.where
         self.state.looked.emit()
+        self.marked.emit()
 
     @_taken.register
     def _(self, answer: questions.Balanced) -> None:
@@ -301,6 +312,50 @@ class Looks(QObject):
         self.trouble = answer.text
         self.prepared.emit(answer.text)
 
+    # finding things in the camera's view
+
+    def enlarge(self, large: bool) -> None:
+        """Have the camera's view rendered larger, or as small as before."""
+        size = LARGE if large else VIEW
+        if size == self.size:
+            return
+        self.size, self._lit = size, ""
+        camera = self._camera()
+        if camera:
+            self.renderer.ask(questions.Cover(camera, size))
+            self._light(True)
+
+    def mark_as(self, how: str) -> None:
+        """Mark the chosen material in the camera's view: "loud", "apart" (everything else is grey), or no more; the same twice is no more."""
+        self.mark = "" if how == self.mark else how
+        self.marked.emit()
+
+    def pixels_of(self, thing: str) -> NDArray[np.bool_] | None:
+        """Where a material stands in the camera's view [height, width]; None where nobody knows."""
+        if self.where is None or thing not in self.where[0]:
+            return None
+        return np.asarray(self.where[1] == self.where[0].index(thing))
+
+    def unknown(self) -> NDArray[np.bool_] | None:
+        """Where materials stand whose look is not all known; None where there are none."""
+        session = self.state.session
+        if session is None or self.where is None:
+            return None
+        numbers = [
+            number
+            for number, path in enumerate(self.where[0])
+            if path and (found := session.drift(path)) is not None and found.caveats
+        ]
+        return np.isin(self.where[1], numbers) if numbers else None
+
+    def thing_at(self, across: float, down: float) -> str:
+        """The material at a place of the camera's view, from 0 to 1; empty for none."""
+        if self.where is None or not (0.0 <= across < 1.0 and 0.0 <= down < 1.0):
+            return ""
+        names, where = self.where
+        number = int(where[int(down * where.shape[0]), int(across * where.shape[1])])
+        return names[number] if number >= 0 else ""
+
     def _learn(self, key: LookKey, drift: Drift) -> None:
         """Keep a drift, and tell of many small news together."""
         self._news[key] = drift
@@ -318,7 +373,11 @@ class Looks(QObject):
         """How much a material shows: its drift times the share of the picture it covers (a thousandth at least)."""
         session = self.state.session
         found = session.drift(thing) if session is not None else None
-        return found.mean * max(self.shares.get(thing, 0.0), 0.001) if found is not None else 0.0
+        if found is None:
+            return 0.0
+        share = max(self.shares.get(thing, 0.0), 0.001)
+        # what is not known may be anything: it stands among what a person has to look at
+        return max(found.mean, UNKNOWN if found.caveats else 0.0) * share
 
 
 def _files_of(scene: Scene) -> dict[str, tuple[str, object]]:

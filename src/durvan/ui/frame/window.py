@@ -34,6 +34,7 @@ from durvan.ui.followers.looks import Looks
 from durvan.ui.followers.outside import Outside
 from durvan.ui.frame.evidence import Evidence
 from durvan.ui.frame.findings import Findings
+from durvan.ui.frame.larger import LargerView
 from durvan.ui.frame.strip import Strip
 from durvan.ui.kit.parts import column, label, small
 from durvan.ui.kit.theme import ACCENT, BRIGHT, INK, RULE, SOFT, TITLE, font
@@ -53,6 +54,7 @@ class Window(QMainWindow):
         super().__init__()
         self.state = State(registry, self)
         self.looks = Looks(self.state, self, rendering)
+        self.larger: LargerView | None = None
         self.setWindowTitle("Durvan")
         self.resize(1280, 800)
         self.setAcceptDrops(True)
@@ -176,6 +178,12 @@ class Window(QMainWindow):
         for number, name in enumerate(self.stations, 1):
             self._action(look, name, f"Ctrl+{number}", partial(self.go, name))
         look.addSeparator()
+        self.marks = [
+            self._action(look, "Paint it loud", "Ctrl+P", lambda: self.looks.mark_as("loud")),
+            self._action(look, "Grey the rest", "Ctrl+G", lambda: self.looks.mark_as("apart")),
+        ]
+        self._action(look, "Larger view", "Ctrl+B", self.larger_view)
+        look.addSeparator()
         self._action(look, "Next finding", "Ctrl+Down", self.findings.next_worst)
         for view in self.stations.values():
             for one in view.menu_entries():
@@ -193,6 +201,11 @@ class Window(QMainWindow):
         return action
 
     # going about
+
+    def larger_view(self) -> None:
+        """Show the camera's view in a window of its own."""
+        self.larger = LargerView(self.state, self.looks, self.marks, self)
+        self.larger.show()
 
     def go(self, station: str) -> None:
         """Show a station."""
@@ -325,6 +338,8 @@ class Window(QMainWindow):
         if job is not None:
             job.stop()
             job.wait(10.0)
+        if self.larger is not None:
+            self.larger.close()
         self.looks.close()
         self.outside.close()
         event.accept()

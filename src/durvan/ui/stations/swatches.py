@@ -6,14 +6,26 @@ import math
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from durvan.scene.model import Kind
 from durvan.ui.followers.looks import Closely, Looks
-from durvan.ui.kit.theme import ACCENT, BODY, BOOTH, INK, SMALL, SOFT, STRONG_RULE, font
-from durvan.ui.shared.state import State
+from durvan.ui.kit.theme import ACCENT, BODY, BOOTH, BRIGHT, INK, SMALL, SOFT, STRONG_RULE, font
+from durvan.ui.shared.state import Selection, State
 
+LOUD, VEIL = QColor(255, 0, 150), QColor(158, 158, 158, 232)  # what is looked for, and what is put over the rest
 SIDE = 96
 GAP = 18
 HEAD = 20
@@ -160,6 +172,24 @@ def _short(value: float) -> str:
     return f"{value:.0f}" if value >= 100 else f"{value:.2g}" if value >= 0.01 else "0"
 
 
+def _path(mask: np.ndarray, box: QRectF) -> QPainterPath:
+    """The pixels of a mask [height, width] as a shape over a box: each run of a row as one piece."""
+    path = QPainterPath()
+    high, wide = mask.shape
+    tall = box.height() / high
+    edges = np.diff(np.pad(mask.astype(np.int8), ((0, 0), (1, 1))), axis=1)
+    for row in np.nonzero(mask.any(axis=1))[0]:
+        starts, ends = np.nonzero(edges[row] == 1)[0], np.nonzero(edges[row] == -1)[0]
+        for start, end in zip(starts, ends, strict=True):
+            path.addRect(
+                box.left() + start * box.width() / wide,
+                box.top() + row * tall,
+                (end - start) * box.width() / wide,
+                tall,
+            )
+    return path
+
+
 class Views(QWidget):
     """The camera's view of both sides, side by side, as far as it has got."""
 
@@ -169,9 +199,16 @@ class Views(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(150)
         self.setAccessibleName("The camera's view, source and target")
+        self.boxes: list[QRectF] = []
+        self.setMouseTracking(True)
+        self.setToolTip(
+            "A press chooses the material under it.\nLook, Paint it loud (Ctrl+P) and Look, Grey the rest (Ctrl+G) show where it is;"
+            "\nhatched is what nobody can tell the drift of."
+        )
         looks.rendered.connect(lambda _: self.update())
         looks.prepared.connect(lambda _: self.update())
-        state.opened.connect(self.update)
+        for signal in (looks.marked, state.opened, state.selected, state.looked):
+            signal.connect(self.update)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -183,8 +220,9 @@ class Views(QWidget):
         wide = high * 16.0 / 9.0
         x = (self.width() - 2 * wide - gap) / 2.0
         y = max((self.height() - high - 22.0) / 2.0, 8.0)
+        self.boxes = [QRectF(x + place * (wide + gap), y, wide, high) for place in (0, 1)]
         for place, side in enumerate(("source", "target")):
-            box = QRectF(x + place * (wide + gap), y, wide, high)
+            box = self.boxes[place]
             found = self.looks.views.get(side)
             painter.setPen(INK)
             painter.setFont(font(SMALL))
@@ -199,11 +237,35 @@ class Views(QWidget):
                 continue
             picture, samples, of, _ = found
             painter.drawImage(box, picture)
+            self._marked(painter, box)
             foot = QRectF(box.left(), box.bottom(), wide, 20)
             painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, self._name(side))
             painter.setPen(SOFT if samples >= of else INK)
             said = f"{samples} of {of} samples" if samples < of else f"{samples} samples"
             painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, said)
+
+    def _marked(self, painter: QPainter, box: QRectF) -> None:
+        """What a person looks for, and hatched what nobody can tell the drift of."""
+        chosen = self.looks.pixels_of(self.state.selection.thing) if self.looks.mark else None
+        if chosen is not None and self.looks.mark == "loud":
+            painter.fillPath(_path(chosen, box), LOUD)
+        elif chosen is not None:
+            painter.fillPath(_path(~chosen, box), VEIL)
+        unknown = self.looks.unknown()
+        if unknown is not None:
+            for ink, pattern in ((INK, Qt.BrushStyle.BDiagPattern), (BRIGHT, Qt.BrushStyle.FDiagPattern)):
+                painter.fillPath(_path(unknown, box), QBrush(ink, pattern))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """The material under a press is chosen."""
+        place = event.position()
+        for box in self.boxes:
+            if box.contains(place):
+                thing = self.looks.thing_at(
+                    (place.x() - box.left()) / box.width(), (place.y() - box.top()) / box.height()
+                )
+                if thing:
+                    self.state.select(Selection(thing))
 
     def _name(self, side: str) -> str:
         session = self.state.session

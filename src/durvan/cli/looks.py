@@ -64,10 +64,12 @@ def guess(session: Session, report: Report) -> None:
         for done, thing in enumerate(things):
             report(Step(f"Guessing at {thing.name}", done, len(things)))
             found[session.key_of(thing)] = seen.guess(thing, session.plan.translations[thing.id])
+        known = seen.traits(things, session.evidence.bodies)
     except RenderingError as problem:
         _LOG.warning("Nothing is said of looks: %s", problem)
         return
     session.measured(found)
+    session.recognised(known or {})
     session.renew(report)
 
 

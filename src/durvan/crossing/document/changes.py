@@ -18,9 +18,11 @@ from durvan.crossing.translation.choices import (
     AddedLight,
     Advance,
     Chosen,
+    KindSaid,
     Note,
     Override,
     Placement,
+    Policy,
     Reading,
     SettingsSet,
     SkyPlace,
@@ -30,6 +32,7 @@ from durvan.crossing.translation.choices import (
 )
 from durvan.crossing.translation.rows import By
 from durvan.files.roots import Root
+from durvan.scene.traits import MaterialKind
 
 
 class AtOnce(Chosen):
@@ -361,6 +364,38 @@ class OfferSun(Chosen):
         return document.model_copy(update={"sun_from": self.place})
 
 
+class SayKind(AtOnce):
+    """Say what a material is; None lets what was recognised count again."""
+
+    tag: Literal["kind"] = "kind"
+    thing: str
+    kind: MaterialKind | None
+
+    @staticmethod
+    def apply_all(document: Document, many: Sequence[SayKind]) -> Document:
+        said = {one.thing: one for one in document.kinds}
+        for change in many:
+            said.pop(change.thing, None)
+            if change.kind is not None:
+                said[change.thing] = KindSaid(thing=change.thing, kind=change.kind)
+        return document.model_copy(update={"kinds": tuple(said.values())})
+
+
+class SetPolicy(Chosen):
+    """Choose a way for everything, a kind or one thing; an empty one takes the choice away."""
+
+    tag: Literal["policy"] = "policy"
+    subject: str
+    what: Literal["bake", "see-through"]
+    how: str
+
+    def apply(self, document: Document) -> Document:
+        kept = tuple(p for p in document.policies if (p.what, p.subject) != (self.what, self.subject))
+        if self.how:
+            kept = (*kept, Policy(subject=self.subject, what=self.what, how=self.how))
+        return document.model_copy(update={"policies": kept})
+
+
 class Choose(Chosen):
     """Choose what the whole crossing goes by; what is None stays."""
 
@@ -385,7 +420,7 @@ class Choose(Chosen):
 Change = Annotated[
     SetValue | ReadAs | TurnGreen | PutLinks | SetRoots | AllowFolder | LeaveOut | PutNote | TakeNote | PutFits | TakeFit
     | Accept | Reopen | Choose | SetTrims | SetTint | SetProbes | AddLight | TakeLight | KeepOff | HideFromCameras | MoveForward | SetSettings
-    | NameSettings | DropSettings | OfferSun,
+    | NameSettings | DropSettings | OfferSun | SayKind | SetPolicy,
     Field(discriminator="tag"),
 ]  # fmt: skip
 

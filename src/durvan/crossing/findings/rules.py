@@ -8,7 +8,18 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 
-from durvan.crossing.findings import clipping, decoding, exposure, files, lights, looks, materials, networks, packs
+from durvan.crossing.findings import (
+    clipping,
+    decoding,
+    exposure,
+    files,
+    lights,
+    looks,
+    materials,
+    networks,
+    packs,
+    recognised,
+)
 from durvan.crossing.findings.model import Finding, Findings, Level, PartKey
 from durvan.crossing.findings.view import Need, View
 from durvan.scene.model import Thing
@@ -72,6 +83,7 @@ RULES: tuple[Rule, ...] = (
     Rule(("no-light",), "Light", Need.SCOPE | Need.LIGHT, of_scene=lights.none),
     Rule(networks.ROW_CODES, "Facing", Need.TRANSLATIONS | Need.DRIFTS, networks.rows, of_look=True),
     Rule(("drift",), "Facing", Need.TRANSLATIONS | Need.DRIFTS, looks.drifted),
+    Rule(recognised.CODES, "Facing", Need.TRANSLATIONS | Need.SHAPES, recognised.recognised),
     Rule(("look-unknown",), "Facing", Need.TRANSLATIONS | Need.DRIFTS, looks.unknown),
 )  # fmt: skip
 
@@ -117,6 +129,8 @@ def _changed(view: View, before: View) -> _Changed:
         whole |= Need.LIGHT
     if view.verdicts is not before.verdicts:
         things[Need.VERDICTS] = frozenset(_judged(view, before))
+    if view.plan.traits is not before.plan.traits or view.plan.bodies is not before.plan.bodies:
+        things[Need.SHAPES] = frozenset(_worn(view, before))
     if view.drifts is not before.drifts or view.limit != before.limit or Need.FILES in things:
         things[Need.DRIFTS] = frozenset(_drifted(view, before))
     return _Changed(things, whole, gone)
@@ -125,6 +139,13 @@ def _changed(view: View, before: View) -> _Changed:
 def _judged(view: View, before: View) -> Iterable[str]:
     for name, files_ in view.used_by.items():
         if any(view.verdict(file) is not before.verdict(file) for file in files_):
+            yield name
+
+
+def _worn(view: View, before: View) -> Iterable[str]:
+    now, then = view.plan, before.plan
+    for name in now.translations:
+        if now.traits.get(name) != then.traits.get(name) or now.bodies.get(name) != then.bodies.get(name):
             yield name
 
 

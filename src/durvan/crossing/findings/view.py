@@ -30,6 +30,7 @@ class Need(Flag):
     VERDICTS = auto()
     DRIFTS = auto()  # and the limit that they are held against
     LIGHT = auto()  # the same of light
+    SHAPES = auto()  # what wears each material, and what it was recognised as
 
 
 @dataclass(frozen=True)

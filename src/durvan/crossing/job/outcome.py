@@ -21,6 +21,7 @@ from durvan.progress import Report, Step, silent
 from durvan.scene.bodies import Body
 from durvan.scene.drift import Drift
 from durvan.scene.model import Scene
+from durvan.scene.traits import Traits
 
 Uses = Mapping[str, tuple[PictureUse, ...]]
 
@@ -29,13 +30,14 @@ Uses = Mapping[str, tuple[PictureUse, ...]]
 class Evidence:
     """What was found out by looking. Each is kept by what it is about, so that what is out of date matches nothing:
     verdicts by the picture's path, size and time of change, drifts by both networks and their pictures, the light by all
-    that it was measured of, what wears each material by the scene that was read."""
+    that it was measured of, what wears each material and what it was recognised as by the scene that was read."""
 
     disk: Disk = field(default_factory=Disk)
     verdicts: Mapping[Stamp, Verdict] = field(default_factory=dict)
     drifts: Mapping[LookKey, Drift] = field(default_factory=dict)
     light: LightReport | None = None
     bodies: Mapping[str, Body] = field(default_factory=dict)
+    traits: Mapping[str, Traits] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -83,7 +85,7 @@ def work_out(
     if there != document.added:
         scene = with_added(scene, document.added)
     before = previous.plan if previous is not None else None
-    planned = plan(scene, registry, document, report, before, evidence.disk.copies, evidence.bodies)
+    planned = plan(scene, registry, document, report, before, evidence.disk.copies, evidence.bodies, evidence.traits)
     view = View(
         planned,
         registry,

@@ -35,11 +35,13 @@ from durvan.crossing.light.asking import Wanted, stops_of, wanted
 from durvan.crossing.light.match import match
 from durvan.crossing.light.report import LightReport
 from durvan.crossing.looks.keys import LookKey
+from durvan.crossing.looks.recognition import recognise
 from durvan.crossing.outside.lookup import Outlook, folders_of, look
 from durvan.crossing.outside.uses import PictureUse
 from durvan.crossing.translation.bakery import WAITS_FOR_SHAPES
 from durvan.crossing.translation.choices import Note, SettingsSet
 from durvan.crossing.translation.plan import Plan
+from durvan.crossing.translation.policies import KIND, Kinds
 from durvan.crossing.translation.quick import quick
 from durvan.dialects.registry import Registry
 from durvan.engine.bodies import bodies as bodies_of
@@ -52,12 +54,13 @@ from durvan.files.index import Shelf
 from durvan.files.resolve import Known
 from durvan.files.roots import Root
 from durvan.formats.table import reader
-from durvan.progress import Report, silent
+from durvan.progress import Report, Step, silent
 from durvan.scene.bodies import Body
 from durvan.scene.drift import Drift
 from durvan.scene.graph import Value
 from durvan.scene.model import FileState, Kind, Oddity, OutsideFile, Scene, Thing
 from durvan.scene.probe import Probe
+from durvan.scene.traits import MaterialKind, Traits
 
 _REMEMBERED_BYTES = 64_000_000  # of a larger file the checksum is not worth the wait when saving
 _LOOKED_FOR_BY = ("links", "roots", "copies")  # what of a document says where files are looked for
@@ -248,12 +251,31 @@ class Session:
         if bodies != self.evidence.bodies:
             self._found(replace(self.evidence, bodies=bodies))
 
+    def recognised(self, traits: Mapping[str, Traits]) -> None:
+        """Take in what materials were recognised as; `renew` works out what follows."""
+        if traits != self.evidence.traits:
+            self._found(replace(self.evidence, traits=traits))
+
+    def kind(self, thing: str) -> MaterialKind:
+        """What a material is: as a person says, else as it was recognised."""
+        return Kinds(self.document, self.evidence.traits).of(thing)
+
     def look_at_shapes(self, report: Report = silent) -> None:
-        """Read the shapes of the scene where something that is planned waits for them, and work out what follows."""
-        if not self.evidence.bodies and any(row.why.topic == WAITS_FOR_SHAPES for row in self.plan.ledger):
+        """Read the shapes of the scene where something that is planned waits for them, or for what materials are; and work out what follows."""
+        by_kind = any(one.subject.startswith(KIND) for one in self.document.policies)
+        waits = by_kind or any(row.why.topic == WAITS_FOR_SHAPES for row in self.plan.ledger)
+        if waits and not self.evidence.bodies:
             file = Path(self.scene.file)
             self.worn(bodies_of(reader(file).shapes(file, report)))
             self.renew(report)
+        if by_kind and not self.evidence.traits:
+            self.recognise(report)
+
+    def recognise(self, report: Report = silent) -> None:
+        """Find out what the materials are, and work out what follows."""
+        report(Step("Looking at what materials are"))
+        self.recognised(recognise(self.scene, self.registry, self.evidence.bodies))
+        self.renew(report)
 
     def key_of(self, thing: Thing) -> LookKey:
         """What a drift of a carried material is kept by, as it stands."""

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 from durvan.crossing.looks.fit import Fit, fit, with_moved
+from durvan.crossing.looks.recognition import traits_of
 from durvan.crossing.translation.choices import Note
 from durvan.crossing.translation.result import Translation, as_meant, in_target
 from durvan.crossing.translation.rows import By
@@ -15,9 +16,11 @@ from durvan.dialects.registry import Registry
 from durvan.engine import drift, staging, swatches
 from durvan.formats import pictures
 from durvan.graph.expression import UDIM
+from durvan.scene.bodies import Body
 from durvan.scene.drift import Drift
 from durvan.scene.model import Kind, Scene, Thing
 from durvan.scene.shapes import Shapes
+from durvan.scene.traits import Traits
 
 Stop = Callable[[], bool]
 WORTH = 0.05  # a fit is kept when it lowers the drift by more than this and by more than its noise
@@ -47,6 +50,7 @@ class Appearance:
     ) -> None:
         self.scene, self.registry = scene, registry
         self.makers = drift.Makers(folder)
+        self._traits: dict[str, Traits] = {}
         self.facts = staging.facts_of(scene, registry, shapes)
 
     def source(self, thing: Thing, translation: Translation) -> Record:
@@ -72,6 +76,18 @@ class Appearance:
         if found is None:
             found = drift.guess(swatches.Maker(one), swatches.Maker(two))
         return replace(found, caveats=caveats(one, two))
+
+    def traits(
+        self, things: Iterable[Thing], bodies: Mapping[str, Body], stop: Stop = never
+    ) -> dict[str, Traits] | None:
+        """What materials are, by their looks and by what wears them; None when stopped. Each is worked out once."""
+        for thing in things:
+            if stop():
+                return None
+            if thing.id not in self._traits:
+                look = staging.look_of(thing, self.registry.packs.get(thing.dialect), self.facts)
+                self._traits[thing.id] = traits_of(look, bodies.get(thing.id), staging.pixels)
+        return dict(self._traits)
 
     def fit(self, thing: Thing, translation: Translation) -> Fit | None:
         """A fit of the target's values, not yet confirmed."""

@@ -36,4 +36,6 @@ def unfitted(plan: Plan, registry: Registry, names: Iterable[str], files: FilesO
     hands = tuple(note for note in plan.choices.notes if note.by is not By.FIT)
     choices = plan.choices.model_copy(update={"notes": hands})
     things = [plan.scene.things[name] for name in names]
-    return [pair(thing, plan_one(plan.scene, registry, choices, thing, plan.bodies), files) for thing in things]
+    return [
+        pair(thing, plan_one(plan.scene, registry, choices, thing, plan.bodies, plan.traits), files) for thing in things
+    ]

@@ -23,6 +23,7 @@ from durvan.crossing.looks.pairs import Pair
 from durvan.scene.bodies import Body
 from durvan.scene.drift import Drift
 from durvan.scene.model import Scene, Thing
+from durvan.scene.traits import Traits
 
 Bytes = NDArray[np.uint8]
 
@@ -98,9 +99,10 @@ class LookAtShapes:
 
 @dataclass(frozen=True)
 class Worn:
-    """What wears each material, by its path."""
+    """What wears each material, by its path, and what it was recognised as."""
 
     bodies: dict[str, Body]
+    traits: dict[str, Traits]
 
 
 @dataclass(frozen=True)

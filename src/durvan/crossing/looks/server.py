@@ -37,7 +37,7 @@ from durvan.optics.lobes.tables import tables
 from durvan.optics.tone import bytes_of, developed, srgb
 from durvan.progress import Step, silent
 from durvan.scene.drift import Drift
-from durvan.scene.model import Scene, Thing
+from durvan.scene.model import Kind, Scene, Thing
 from durvan.scene.shapes import Shapes
 
 SHOWN_SAMPLES = 16
@@ -230,8 +230,14 @@ class Server:
         return self.shapes
 
     def _look_at_shapes(self, question: questions.LookAtShapes) -> bool:
+        """What wears each material, and what they are; to be begun anew where it is stopped, as what is read is kept."""
+        assert self.scene is not None and self.appearance is not None
         self.say(questions.Working("shapes"))
-        self.say(questions.Worn(bodies(self._shapes())))
+        worn = bodies(self._shapes())
+        found = self.appearance.traits(self.scene.of(Kind.MATERIAL), worn, self.stop)
+        if found is None:
+            return False
+        self.say(questions.Worn(worn, found))
         return True
 
     def _staged(

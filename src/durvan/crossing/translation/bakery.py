@@ -22,7 +22,7 @@ from durvan.scene.graph import Graph, Link, Node
 from durvan.scene.vocabulary import common_ground
 
 WAITS_FOR_SHAPES = "bake:shapes"  # the topic of what cannot be baked before somebody has looked at the shapes
-NEEDED, NEVER, EVERYTHING = "where needed", "never", "everything"
+NEEDED, NEVER = "where needed", "never"
 LEAST, MOST, USUAL = 64, 2048, 1024  # pixels of a side; of what is worked out alone
 _LARGEST, _REPEATS = (
     8192,
@@ -40,11 +40,12 @@ _HOPS = 64
 
 @dataclass(frozen=True)
 class Baking:
-    """What a person wants baked, and what is known of the thing that helps: what wears it, and its pictures (path as written, width,
-    height, depth).
+    """What a person wants baked, whether what is cut out is to be a stencil, and what is known of the thing that helps: what
+    wears it, and its pictures (path as written, width, height, depth).
     """
 
     how: str = NEEDED
+    stencil: bool = False
     body: Body | None = None
     pictures: tuple[tuple[str, int, int, str], ...] = ()
 

@@ -11,6 +11,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from durvan.crossing.translation.rows import By
+from durvan.scene.traits import MaterialKind
 
 
 class Placement(StrEnum):
@@ -48,6 +49,23 @@ class Turn(Chosen):
 
     thing: str
     node: str
+
+
+class KindSaid(Chosen):
+    """What a person says that a material is, in place of what was recognised."""
+
+    thing: str
+    kind: MaterialKind
+
+
+class Policy(Chosen):
+    """A way in which something is done: of everything ("everything"), a kind of material ("kind:" and its word), or one thing. What
+    there is to choose stands in `policies.WAYS`.
+    """
+
+    subject: str
+    what: Literal["bake", "see-through"]
+    how: str
 
 
 class Note(Chosen):
@@ -132,6 +150,7 @@ class Choices(BaseModel):
     colour of their temperature where the target knows none. `advances` move cameras forward, `unseen` are objects that the target hides from its cameras.
     `balanced` is the white balance, in kelvin, that the target's light has in it because its cameras have none (0: none). `sun_from` is where suns
     are offered: azimuth (clockwise from north, which is −Z, or +Y where Z is up) and height in degrees. `sets` are values for the settings of which one set, `in_use`, holds.
+    `kinds` are what a person says that materials are, `policies` the ways in which things are done.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
@@ -158,3 +177,5 @@ class Choices(BaseModel):
     sun_from: SkyPlace | None = None
     sets: tuple[SettingsSet, ...] = ()
     in_use: str = ""
+    kinds: tuple[KindSaid, ...] = ()
+    policies: tuple[Policy, ...] = ()

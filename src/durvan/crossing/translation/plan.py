@@ -9,6 +9,7 @@ from durvan.crossing.translation.bakery import AS_NEEDED, Baking, pictures_of
 from durvan.crossing.translation.choices import Choices, Note
 from durvan.crossing.translation.ledger import Ledger
 from durvan.crossing.translation.lighting import Handlings
+from durvan.crossing.translation.policies import Kinds, Matter, Policies
 from durvan.crossing.translation.result import Inputs, Translation, in_target
 from durvan.crossing.translation.translate import made
 from durvan.dialects.registry import Registry
@@ -16,6 +17,7 @@ from durvan.errors import MisuseError
 from durvan.progress import Report, Step, silent
 from durvan.scene.bodies import Body
 from durvan.scene.model import Kind, Scene, Thing
+from durvan.scene.traits import Traits
 
 KINDS = {"materials": Kind.MATERIAL, "lights": Kind.LIGHT, "cameras": Kind.CAMERA, "settings": Kind.SETTINGS}
 
@@ -23,7 +25,7 @@ KINDS = {"materials": Kind.MATERIAL, "lights": Kind.LIGHT, "cameras": Kind.CAMER
 @dataclass(frozen=True)
 class Plan:
     """What would become of every thing in scope. `copies` are the tiled copies that are read in a picture's place, `bodies`
-    what wears each material, as far as that is known."""
+    what wears each material and `traits` what it was recognised as, as far as that is known."""
 
     scene: Scene
     choices: Choices
@@ -31,6 +33,7 @@ class Plan:
     ledger: Ledger = field(default_factory=lambda: Ledger({}))
     copies: Mapping[str, str] = field(default_factory=dict)
     bodies: Mapping[str, Body] = field(default_factory=dict)
+    traits: Mapping[str, Traits] = field(default_factory=dict)
 
     @property
     def target_things(self) -> list[Thing]:
@@ -64,7 +67,11 @@ def in_scope(scene: Scene, scope: str) -> list[Thing]:
 class _ByThing:
     """A person's choices, looked up by the thing that they are about, and what is known of what they are about."""
 
-    def __init__(self, choices: Choices, scene: Scene, bodies: Mapping[str, Body] | None = None) -> None:
+    def __init__(
+        self, choices: Choices, scene: Scene, bodies: Mapping[str, Body] | None = None,
+        traits: Mapping[str, Traits] | None = None,
+    ) -> None:  # fmt: skip
+        self.policies = Policies(choices, Kinds(choices, traits or {}))
         self.choices = choices
         self.bodies = bodies or {}
         self.files = {file.written: (file.width, file.height, file.depth) for file in scene.pictures.values()}
@@ -98,19 +105,27 @@ class _ByThing:
         )  # fmt: skip
 
     def _baking(self, thing: Thing) -> Baking:
-        return Baking(body=self.bodies.get(thing.id), pictures=pictures_of(thing.graph.nodes, self.files))
+        how = self.policies.of(thing.id, Matter.BAKE)
+        stencil = self.policies.of(thing.id, Matter.SEE_THROUGH) == "stencil"
+        return Baking(how, stencil, self.bodies.get(thing.id), pictures_of(thing.graph.nodes, self.files))
 
 
 def plan_one(
-    scene: Scene, registry: Registry, choices: Choices, thing: Thing, bodies: Mapping[str, Body] | None = None
+    scene: Scene,
+    registry: Registry,
+    choices: Choices,
+    thing: Thing,
+    bodies: Mapping[str, Body] | None = None,
+    traits: Mapping[str, Traits] | None = None,
 ) -> Translation:
     """What becomes of one thing, whatever the scope."""
-    return made(_ByThing(choices, scene, bodies).inputs(thing, registry, choices.target, scene.metres_per_unit))
+    return made(_ByThing(choices, scene, bodies, traits).inputs(thing, registry, choices.target, scene.metres_per_unit))
 
 
 def plan(
     scene: Scene, registry: Registry, choices: Choices, report: Report = silent, before: Plan | None = None,
     copies: Mapping[str, str] | None = None, bodies: Mapping[str, Body] | None = None,
+    traits: Mapping[str, Traits] | None = None,
 ) -> Plan:  # fmt: skip
     """Work out what becomes of everything in scope. Pure: nothing is read or written, and nothing is changed.
 
@@ -120,7 +135,7 @@ def plan(
     registry.get(choices.target)
     left_out = set(choices.left_out)
     things = [thing for thing in in_scope(scene, choices.scope) if thing.id not in left_out]
-    chosen = _ByThing(choices, scene, bodies)
+    chosen = _ByThing(choices, scene, bodies, traits)
     wanted = {t.id: chosen.inputs(t, registry, choices.target, scene.metres_per_unit) for t in things}
     known = before.translations if before is not None else {}
     fresh = {
@@ -132,7 +147,7 @@ def plan(
     translations = {name: new[name] if name in new else known[name] for name in wanted}
     ledger = Ledger(translations, before.ledger if before is not None else None)
     report(Step("Planning", len(things), len(things)))
-    return Plan(scene, choices, translations, ledger, copies or {}, bodies or {})
+    return Plan(scene, choices, translations, ledger, copies or {}, bodies or {}, traits or {})
 
 
 def _all_made(wanted: Mapping[str, Inputs], report: Report) -> Iterator[tuple[str, Translation]]:

@@ -10,6 +10,7 @@ from durvan.crossing.translation.bakery import AS_NEEDED, Bakery, Baking
 from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.inward import carry_in, why_of
 from durvan.crossing.translation.lighting import AS_IT_IS, Handling, forward_of, handle
+from durvan.crossing.translation.masks import harden
 from durvan.crossing.translation.merging import merge_layers
 from durvan.crossing.translation.notes import write_in
 from durvan.crossing.translation.outward import carry_out
@@ -57,6 +58,13 @@ def translate(
     context = parted.known(thing.context) if parted is not None else thing.context
     known = {"metres_per_unit": metres_per_unit, **context}
     bakery = None
+    if (
+        thing.kind is Kind.MATERIAL
+        and baking is not None
+        and baking.stencil
+        and target.identity.abilities.get("stencil", False)
+    ):
+        harden(inward)
     if thing.kind is Kind.MATERIAL:
         bakery = Bakery(thing.id, thing.name, inward, baking or AS_NEEDED)
     out = carry_out(thing.id, inward, target, known, metres_per_unit, bakery)

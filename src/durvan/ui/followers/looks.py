@@ -265,8 +265,12 @@ class Looks(QObject):
     @_taken.register
     def _(self, answer: questions.Worn) -> None:
         session = self.state.session
-        if session is not None and answer.bodies != session.evidence.bodies:
-            session.worn(answer.bodies)
+        if session is None:
+            return
+        before = session.revision
+        session.worn(answer.bodies)
+        session.recognised(answer.traits)
+        if session.revision != before:
             self.state.renew()
 
     @_taken.register

@@ -21,6 +21,7 @@ from durvan.crossing.translation.choices import Reading
 from durvan.crossing.translation.rows import By, Row
 from durvan.scene.fate import SHOWN, Fate
 from durvan.scene.model import Kind, Thing
+from durvan.ui.frame.recognised import Recognised
 from durvan.ui.kit import words
 from durvan.ui.kit.parts import Mark, clear, column, label, link, rule, small, table_of, title
 from durvan.ui.kit.theme import PANEL, RULE, SLIP, SMALL, TITLE, font
@@ -291,6 +292,8 @@ class Evidence(QScrollArea):
         dialect = packs[thing.dialect].title if thing.dialect in packs else "no dialect"
         self.down.addWidget(small(f"{thing.kind.value} in {dialect}, {count(len(rows), 'value')}", wrap=True))
         self.down.addWidget(rule())
+        if thing.kind is Kind.MATERIAL:
+            Recognised(self.state).fill(self.down, thing)
         self._drift(thing)
         counts = Counter(row.fate for row in rows)
         for fate in SHOWN:

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 from durvan.crossing.translation.ledger import worst
 from durvan.scene.fate import Fate
 from durvan.scene.model import Kind, Thing
+from durvan.scene.traits import MaterialKind
 from durvan.ui.followers.looks import Looks
 from durvan.ui.kit import marks
 from durvan.ui.kit.theme import ACCENT_WASH, INK, SMALL, SOFT, font
@@ -41,7 +42,7 @@ class Things(QAbstractTableModel):
     def __init__(self, state: State, looks: Looks) -> None:
         super().__init__()
         self.state, self.looks = state, looks
-        self.weighed = False
+        self.weighed = self.by_kind = False
         self.rows: list[tuple[Thing, Mapping[Fate, int], Fate | None]] = []
         self.seen: Callable[[], bool] = lambda: True
         self.stale = False
@@ -75,9 +76,21 @@ class Things(QAbstractTableModel):
         self.rows.sort(key=self._order)
         self.endResetModel()
 
-    def _order(self, row: tuple[Thing, Mapping[Fate, int], Fate | None]) -> tuple[float, ...]:
+    def what(self, thing: Thing) -> str:
+        """What a thing is: of a material what it was recognised as, or what a person says."""
+        session = self.state.session
+        kind = session.kind(thing.id) if session is not None and thing.kind is Kind.MATERIAL else MaterialKind.UNKNOWN
+        return kind.value if kind is not MaterialKind.UNKNOWN else thing.kind.value
+
+    def turn_order(self) -> None:
+        """Put equal kinds together, or the worst first again."""
+        self.by_kind = not self.by_kind
+        self.renew()
+
+    def _order(self, row: tuple[Thing, Mapping[Fate, int], Fate | None]) -> tuple[str | float, ...]:
         thing, counts, fate = row
         return (
+            f"{_KINDS.index(thing.kind)} {self.what(thing)}" if self.by_kind else "",
             -self.looks.weight(thing.id) if self.weighed else 0.0,
             -(fate or 0),
             -counts[Fate.HELD],
@@ -116,7 +129,7 @@ class Things(QAbstractTableModel):
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role == Qt.ItemDataRole.StatusTipRole and column == _NAME:
             share = self.looks.shares.get(thing.id)
-            return f"{100 * share:.1f} % of the view" if share else thing.kind.value
+            return " · ".join([self.what(thing), *([f"{100 * share:.1f} % of the view"] if share else [])])
         if role == Qt.ItemDataRole.ToolTipRole and column in (_LOOK, _DRIFT) and drift is not None:
             share = self.looks.shares.get(thing.id, 0.0)
             return (

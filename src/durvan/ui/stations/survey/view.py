@@ -21,7 +21,7 @@ from durvan.crossing.document.changes import Choose
 from durvan.crossing.exchange.carry import Carried
 from durvan.progress import Step
 from durvan.scene.model import FileState, Kind
-from durvan.ui.kit.parts import Choice, clear, column, label, rule, small, title
+from durvan.ui.kit.parts import Choice, clear, column, label, link, rule, small, title
 from durvan.ui.kit.theme import BRIGHT, PANEL, RULE, font
 from durvan.ui.kit.words import count, spoken
 from durvan.ui.shared.state import Selection
@@ -161,6 +161,12 @@ class Survey(View):
         self.shown = small("")
         head.addSpacing(8)
         head.addWidget(self.shown, 1)
+        self.order = link(
+            "Sort by kind", "Put what is alike together: metals, glass, cloth; once more for the worst first."
+        )
+        self.order.clicked.connect(self._turn_order)
+        head.addWidget(self.order)
+        head.addSpacing(10)
         down.addLayout(head)
         self.things = ThingsView(self.state, self.looks)
         down.addWidget(self.things, 1)
@@ -180,10 +186,15 @@ class Survey(View):
                 self.state.select(Selection(self.things.first()))
                 self.things.scrollToTop()
 
+    def _turn_order(self) -> None:
+        self.things.things.turn_order()
+        self.order.setText("Worst first" if self.things.things.by_kind else "Sort by kind")
+
     def _count(self) -> None:
         fate = self.state.fate
         shown = len(self.things.things.rows)
         order = "by drift × what it covers" if self.things.things.weighed else "worst first"
+        order = "by kind" if self.things.things.by_kind else order
         left = f", {self.looks.left} to measure" if self.looks.left else ""
         self.shown.setText(f"{shown}, {order}{left}" if fate is None else f"{shown} with {fate.word} values")
 

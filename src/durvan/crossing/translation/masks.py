@@ -1,0 +1,32 @@
+"""What is cut out by a map becomes a stencil where a person wants that: hard at a half, once a material, and never where light passes."""
+
+from __future__ import annotations
+
+from durvan.crossing.translation.ground import Inward
+from durvan.dialects.said import Cause, Why
+from durvan.graph.wire import Wire
+from durvan.scene.fate import Fate
+from durvan.scene.graph import Node
+
+_SURFACE, _OPACITY, _PASSES = "open_pbr_surface", "geometry_opacity", "transmission_weight"
+_STEEP, _SHIFT = 999.0, -499.0
+_WHY = Why(Cause.RULE, "A stencil makes the mask hard at a half, as was chosen.", "stencil")
+
+
+def harden(inward: Inward) -> None:
+    """Make the only mask of a material hard; where there are several, or light passes, it stays as it is."""
+    masked = [node for node in inward.graph.nodes.values() if node.kind == _SURFACE and _OPACITY in node.links]
+    if len(masked) != 1 or _lets_light_pass(masked[0]):
+        return
+    node = masked[0]
+    before = len(inward.graph.nodes)
+    rows = inward.origins.get((node.id, _OPACITY), [])
+    node.links[_OPACITY] = (Wire(inward.graph, node.links[_OPACITY], f"{node.id}_stencil") * _STEEP + _SHIFT).settled()
+    inward.learn_grown(before, rows)
+    for row in rows:
+        row.meet(Fate.FITTED, _WHY)
+
+
+def _lets_light_pass(node: Node) -> bool:
+    value = node.values.get(_PASSES, 0.0)
+    return _PASSES in node.links or (isinstance(value, int | float) and value > 0.0)

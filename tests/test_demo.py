@@ -67,8 +67,8 @@ def test_the_command_line_example_runs_without_a_display(tmp_path, kernels: None
     assert done.returncode == 0, done.stderr
     assert "The results are in" in done.stdout
     assert {f.name for f in tmp_path.iterdir()} == {
-        "copies", "moved", "lamproom.durvan", "lamproom.html", "lamproom.json", "lamproom_alone.usdc", "lamproom_pellune.usda",
-        "view_orvik.png", "view_pellune.png",
+        "copies", "moved", "lamproom.durvan", "lamproom.html", "lamproom.json", "lamproom_alone.usdc", "lamproom_alone_maps",
+        "lamproom_pellune.usda", "lamproom_pellune_maps", "view_orvik.png", "view_pellune.png",
     }  # fmt: skip
 
 

@@ -11,7 +11,9 @@ import OpenImageIO as oiio
 import pytest
 
 from durvan.crossing.looks.appearance import Appearance
-from durvan.crossing.translation.bakery import Baking
+from durvan.crossing.translation.bakery import Bakery, Baking
+from durvan.crossing.translation.ground import Inward
+from durvan.crossing.translation.parts import Flow, Part
 from durvan.crossing.translation.result import in_target
 from durvan.crossing.translation.translate import translate
 from durvan.dialects.registry import Registry
@@ -331,14 +333,11 @@ def test_what_was_painted_is_kept_and_painted_anew_where_a_picture_changed(packs
 
 
 def test_resolution_follows_the_finest_detail() -> None:
-    from durvan.crossing.translation.bakery import Bakery, _Part
-    from durvan.crossing.translation.ground import Inward
-
     def size(octaves: int, metres: float) -> int:
         nodes = [Node("n", "fractal3d", {"octaves": octaves}, {"position": Link("s")}), *NOISE[1:]]
         graph = Graph({node.id: node for node in nodes})
         body = Body(1, metres**2, 0.5, 0.1, 0.0, False, 1.0, 1.0, 0.0, (1001,))
-        return Bakery("/t", "t", Inward(graph), Baking(body=body))._size(_Part(graph, "n"), None)
+        return Bakery("/t", "t", Inward(graph), Baking(body=body))._size(Part(Flow(graph), "n"), None)
 
     assert size(1, 1.0) == 64 and size(3, 1.0) == 256 and size(3, 4.0) == 1024 and size(16, 100.0) == 2048
     assert math.log2(size(2, 1.7)) % 1 == 0
@@ -348,3 +347,21 @@ def test_targets_hold_the_bakes_that_they_read(packs: Registry) -> None:
     thing = chequered()
     done = carried(packs, thing, "pellune", Baking(body=FLAT))
     assert in_target(thing, done).bakes == done.bakes
+
+
+def test_what_reads_a_picture_that_is_not_there_is_not_baked(packs: Registry) -> None:
+    nodes = {
+        "surface": ("orvik.finish", {}, {"base_tint": ("b", "colour")}),
+        "b": ("orvik.blend", {"share_1": 0.5}, {"ground": ("p", "colour"), "map_1": ("c", "colour")}),
+        "p": ("orvik.picture", {"file": "gone.png"}, {}),
+        "c": ("orvik.chequer", {}, {}),
+    }
+    thing = material("orvik", nodes)
+    there = carried(packs, thing, "preview", Baking(body=FLAT, pictures=(("gone.png", 64, 64, "8 bits"),)))
+    gone = carried(packs, thing, "preview", Baking(body=FLAT, pictures=(("gone.png", 0, 0, ""),)))
+
+    def read(done) -> set[str]:
+        return {str(n.values["file"]) for one in done.bakes for n in one.graph.nodes.values() if n.kind == "image"}
+
+    assert read(there) == {"gone.png"} and read(gone) == set()
+    assert any("gone.png, which is not there" in row.reason for row in gone.rows)

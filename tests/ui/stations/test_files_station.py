@@ -342,4 +342,4 @@ def test_from_moved_files_to_nothing_open(room, qtbot, monkeypatch, tmp_path) ->
     settle(room, qtbot)
     text = out.read_text()
     assert [line for line in text.splitlines() if "/mnt/skerry" in line and "tide_table" not in line] == []
-    assert "moved/library/wood/oak_colour.png" in text and "P:" not in text
+    assert "moved/library/wood/oak_normal.png" in text and "P:" not in text

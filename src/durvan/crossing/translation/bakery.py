@@ -11,8 +11,10 @@ import math
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from durvan.crossing.translation.ground import Inward
+from durvan.crossing.translation.parts import PLACED, VIEW, Flow, Part
 from durvan.crossing.translation.rows import Row
 from durvan.dialects.said import Cause, Why
 from durvan.scene.baking import COLOUR, DATA, Bake
@@ -24,15 +26,7 @@ from durvan.scene.vocabulary import common_ground
 WAITS_FOR_SHAPES = "bake:shapes"  # the topic of what cannot be baked before somebody has looked at the shapes
 NEEDED, NEVER = "where needed", "never"
 LEAST, MOST, USUAL = 64, 2048, 1024  # pixels of a side; of what is worked out alone
-_LARGEST, _REPEATS = (
-    8192,
-    4.0,
-)  # pixels of a side of what reads pictures as large; how often a picture is repeated within one
-_VIEW = {
-    "facingratio": 0.75,
-    "ambientocclusion": 1.0,
-}  # what depends on the view or on what stands about, and what is painted of it
-_PLACED = ("position",)
+_LARGEST = 8192  # pixels of a side of what reads pictures as large
 _KEPT = ("surface", "normal", "displacement")
 _CLEAN = re.compile(r"[^A-Za-z0-9]+")
 _HOPS = 64
@@ -69,22 +63,38 @@ class Bakery:
         """The common ground."""
         return self.inward.graph
 
+    @cached_property
+    def absent(self) -> dict[str, str]:
+        """The nodes that depend on a picture which is known not to be there, by the first such picture."""
+        gone = {written for written, width, _, _ in self.baking.pictures if width == 0}
+        found: dict[str, str] = {}
+        for node in self.graph.nodes.values() if gone else ():
+            written = str(node.values.get("file", ""))
+            if node.kind == "image" and written in gone:
+                found |= {name: found.get(name, written) for name in self.flow.downstream([node.id])}
+        return found
+
+    @cached_property
+    def flow(self) -> Flow:
+        """What feeds what in it."""
+        return Flow(self.graph)
+
     def bake(self, name: str) -> bool:
         """Put a picture in the place of a node and all that feeds it alone; False where that cannot be, which is then `refused`."""
         node = self.graph.nodes[name]
         kind = common_ground().types.get(node.kind)
         if self.baking.how == NEVER or kind is None or kind.outputs.get("out") not in ("color", "float"):
             return False
-        part = _Part(self.graph, name)
-        why = self._against(part)
+        why = self._against(name)
         if why is not None:
             self.refused[name] = why
             return False
+        part = Part(self.flow, name)
         port, space, whole = self._use(name)
         place = part.shared_place()
         painted = part.copy(place)
         size = self._size(part, place)
-        by_place = part.has(_PLACED)
+        by_place = part.has(PLACED)
         tiles = self._tiles(part)
         colour = space == COLOUR
         ending = "png" if whole else "exr"
@@ -118,10 +128,10 @@ class Bakery:
 
     # whether
 
-    def _against(self, part: _Part) -> Why | None:
-        """Why a part cannot be baked, or None."""
+    def _against(self, name: str) -> Why | None:
+        """Why what ends in a node cannot be baked, or None; said without looking at the part, which may be long."""
         body = self.baking.body
-        if not part.varies():
+        if name not in self.flow.varying:
             return Why(
                 Cause.NO_WORD, "It only depends on the view, and what depends on the view cannot be baked.", "bake:view"
             )
@@ -133,7 +143,13 @@ class Bakery:
                 "What wears it has no UVs that a picture could lie on; unwrap it to have this baked.",
                 "bake:uvs",
             )
-        if part.has(_PLACED):
+        if name in self.absent:
+            return Why(
+                Cause.NO_WORD,
+                f"It reads {self.absent[name]}, which is not there; find it to have this baked.",
+                "bake:picture",
+            )
+        if name in self.flow.placed:
             if body is None:
                 return Why(
                     Cause.NO_WORD,
@@ -152,13 +168,9 @@ class Bakery:
 
     def _use(self, name: str) -> tuple[str, str, bool]:
         """The surface's port that a node ends in, whether it is read as colour there, and whether that lies between 0 and 1."""
-        feeds: dict[str, list[tuple[Node, str]]] = {}
-        for node in self.graph.nodes.values():
-            for port, link in node.links.items():
-                feeds.setdefault(link.node, []).append((node, port))
         seen, straight = name, True
         for _ in range(_HOPS):
-            readers = feeds.get(seen, [])
+            readers = self.flow.readers(seen)
             if not readers:
                 break
             node, port = readers[0]
@@ -173,7 +185,7 @@ class Bakery:
             seen = node.id
         return "map", COLOUR, False
 
-    def _size(self, part: _Part, place: Link | None) -> int:
+    def _size(self, part: Part, place: Link | None) -> int:
         """Pixels of a side: as many as the pictures that are read have, or as the finest detail asks for."""
         known = {written: max(width, height) for written, width, height, _ in self.baking.pictures}
         metres = self.baking.body.metres_per_uv if self.baking.body is not None else 0.0
@@ -197,21 +209,21 @@ class Bakery:
         most = max([MOST, *(width for width in known.values() if width <= _LARGEST)])
         return int(min(max(2 ** math.ceil(math.log2(max(min(side, 1e6), 1.0)) - 1e-6), LEAST), most))
 
-    def _tiles(self, part: _Part) -> tuple[int, ...]:
+    def _tiles(self, part: Part) -> tuple[int, ...]:
         """The squares of UVs that are painted: those that are worn, where a picture of tiles is read or places count."""
         of_tiles = any(
             "<UDIM>" in str(node.values.get("file", "")).upper() for node in part.nodes() if node.kind == "image"
         )
         body = self.baking.body
-        if body is None or not (of_tiles or part.has(_PLACED)) or body.tiles in ((), (1001,)):
+        if body is None or not (of_tiles or part.has(PLACED)) or body.tiles in ((), (1001,)):
             return ()
         return body.tiles[:_HOPS]
 
     # doing
 
-    def _replace(self, name: str, bake: Bake, place: Link | None, part: _Part, space: str) -> None:
+    def _replace(self, name: str, bake: Bake, place: Link | None, part: Part, space: str) -> None:
         rows = self._rows(part)
-        what = "" if not part.has(tuple(_VIEW)) else " What depends on the view is left out of it."
+        what = "" if not part.has(tuple(VIEW)) else " What depends on the view is left out of it."
         size = f"{bake.size} × {bake.size} pixels" + (f", {len(bake.tiles)} tiles" if bake.tiles else "")
         why = Why(Cause.BAKED, f"Baked into {bake.name}, {size}.{what}", "baked")
         for row in rows:
@@ -230,94 +242,13 @@ class Bakery:
         self.graph.nodes[name] = image
         self.inward.origins[name, "file"] = rows
 
-    def _rows(self, part: _Part) -> list[Row]:
+    def _rows(self, part: Part) -> list[Row]:
         found: dict[int, Row] = {}
         for node in part.nodes():
             for port in node.ports():
                 for row in self.inward.origins.get((node.id, port), ()):
                     found[id(row)] = row
         return list(found.values())
-
-
-class _Part:
-    """A node and all that feeds it."""
-
-    def __init__(self, graph: Graph, name: str) -> None:
-        self.graph, self.name = graph, name
-        self.names = Graph(graph.nodes, {"": Link(name)}).reachable()
-
-    def nodes(self) -> list[Node]:
-        """All of them."""
-        return [self.graph.nodes[name] for name in sorted(self.names)]
-
-    def has(self, kinds: tuple[str, ...]) -> bool:
-        """Whether it has a node of some category."""
-        return any(node.kind in kinds for node in self.nodes())
-
-    def varies(self) -> bool:
-        """Whether it differs from place to place of a surface."""
-        return self.has(("image", "ramplr", "ramptb", "checkerboard", "position", "geompropvalue_color3"))
-
-    def alone(self, name: str) -> bool:
-        """Whether a node of it feeds nothing else."""
-        return (
-            all(
-                other.id in self.names
-                for other in self.graph.nodes.values()
-                if any(link.node == name for link in other.links.values())
-            )
-            or name == self.name
-        )
-
-    def _placed(self) -> list[tuple[Node, str]]:
-        return [
-            (node, port)
-            for node in self.nodes()
-            for port, parameter in common_ground().types[node.kind].parameters.items()
-            if port == "texcoord" and node.kind not in ("place2d", "geompropvalue") and parameter.type == "vector2"
-        ]
-
-    def shared_place(self) -> Link | None:
-        """The placement that everything in it has, which then stays outside the picture; None where there is none, or several."""
-        links = [node.links.get(port) for node, port in self._placed()]
-        first = links[0] if links else None
-        if first is None or any(link != first for link in links) or self.has(_PLACED):
-            return None
-        place = self.graph.nodes.get(first.node)
-        return first if place is not None and place.kind in ("place2d", "geompropvalue") else None
-
-    def copy(self, place: Link | None) -> Graph:
-        """The part by itself, without a placement that stays outside, and with what depends on the view as it is painted."""
-        out = Graph()
-        for node in self.nodes():
-            links = {port: link for port, link in node.links.items() if place is None or link != place}
-            out.nodes[node.id] = Node(node.id, node.kind, dict(node.values), links, node.source)
-        for node in list(out.nodes.values()):
-            for port, link in list(node.links.items()):
-                seen = out.nodes.get(link.node)
-                if seen is not None and seen.kind in _VIEW:
-                    del node.links[port]
-                    faced = _VIEW[seen.kind]
-                    node.values[port] = 1.0 - faced if seen.values.get("invert") else faced
-        out.outputs[""] = Link(self.name)
-        kept = out.reachable()
-        out.nodes = {name: node for name, node in out.nodes.items() if name in kept}
-        return out
-
-    def repeats(self, image: Node) -> float:
-        """How often a picture is repeated at most along a side."""
-        link = image.links.get("texcoord")
-        place = self.graph.nodes.get(link.node) if link is not None else None
-        scale = place.values.get("scale", (1.0, 1.0)) if place is not None and place.kind == "place2d" else (1.0, 1.0)
-        found = max((1.0 / abs(part) for part in scale if part), default=1.0) if isinstance(scale, tuple) else 1.0
-        return min(max(found, 1.0), _REPEATS)
-
-    def frequency(self, noise: Node) -> float:
-        """The largest features of a noise a metre."""
-        link = noise.links.get("position")
-        scale = self.graph.nodes.get(link.node) if link is not None else None
-        value = scale.values.get("in2", 1.0) if scale is not None and scale.kind == "multiply" else 1.0
-        return max(map(abs, value)) if isinstance(value, tuple) else abs(float(value))
 
 
 def _said(space: str) -> str:

@@ -1,0 +1,133 @@
+"""Parts of a network that end in one node: what feeds them, what they depend on, and themselves as a network of their own."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from functools import cached_property
+
+from durvan.scene.graph import Graph, Link, Node
+from durvan.scene.vocabulary import common_ground
+
+VIEW = {
+    "facingratio": 0.75,
+    "ambientocclusion": 1.0,
+}  # what depends on the view or on what stands about, and what is painted of it
+PLACED = ("position",)
+VARYING = ("image", "ramplr", "ramptb", "checkerboard", "position", "geompropvalue_color3")
+REPEATS = 4.0  # how often a picture is repeated within one at most
+
+
+class Flow:
+    """What feeds what in a network, looked up once: asking node by node would take the square of their number."""
+
+    def __init__(self, graph: Graph) -> None:
+        self.graph = graph
+
+    def readers(self, name: str) -> list[tuple[Node, str]]:
+        """The nodes and ports that a node feeds now."""
+        nodes = self.graph.nodes
+        found = [(nodes[other], port) for other, port in self._feeds.get(name, ()) if other in nodes]
+        return [(node, port) for node, port in found if port in node.links and node.links[port].node == name]
+
+    @cached_property
+    def _feeds(self) -> dict[str, list[tuple[str, str]]]:
+        feeds: dict[str, list[tuple[str, str]]] = {}
+        for node in self.graph.nodes.values():
+            for port, link in node.links.items():
+                feeds.setdefault(link.node, []).append((node.id, port))
+        return feeds
+
+    @cached_property
+    def varying(self) -> set[str]:
+        """The nodes that differ from place to place of a surface, as the network was at first."""
+        return self.downstream(self._of(VARYING))
+
+    @cached_property
+    def placed(self) -> set[str]:
+        """The nodes that depend on places, as the network was at first."""
+        return self.downstream(self._of(PLACED))
+
+    def _of(self, kinds: tuple[str, ...]) -> list[str]:
+        return [node.id for node in self.graph.nodes.values() if node.kind in kinds]
+
+    def downstream(self, names: Iterable[str]) -> set[str]:
+        """Some nodes, and all that they feed."""
+        waiting = list(names)
+        found = set(waiting)
+        while waiting:
+            for other, _ in self._feeds.get(waiting.pop(), ()):
+                if other not in found:
+                    found.add(other)
+                    waiting.append(other)
+        return found
+
+
+class Part:
+    """A node and all that feeds it."""
+
+    def __init__(self, flow: Flow, name: str) -> None:
+        self.flow, self.graph, self.name = flow, flow.graph, name
+        graph = self.graph
+        self.names = Graph(graph.nodes, {"": Link(name)}).reachable()
+
+    def nodes(self) -> list[Node]:
+        """All of them."""
+        return [self.graph.nodes[name] for name in sorted(self.names)]
+
+    def has(self, kinds: tuple[str, ...]) -> bool:
+        """Whether it has a node of some category."""
+        return any(node.kind in kinds for node in self.nodes())
+
+    def alone(self, name: str) -> bool:
+        """Whether a node of it feeds nothing else."""
+        return name == self.name or all(other.id in self.names for other, _ in self.flow.readers(name))
+
+    def _placed(self) -> list[tuple[Node, str]]:
+        return [
+            (node, port)
+            for node in self.nodes()
+            for port, parameter in common_ground().types[node.kind].parameters.items()
+            if port == "texcoord" and node.kind not in ("place2d", "geompropvalue") and parameter.type == "vector2"
+        ]
+
+    def shared_place(self) -> Link | None:
+        """The placement that everything in it has, which then stays outside the picture; None where there is none, or several."""
+        links = [node.links.get(port) for node, port in self._placed()]
+        first = links[0] if links else None
+        if first is None or any(link != first for link in links) or self.has(PLACED):
+            return None
+        place = self.graph.nodes.get(first.node)
+        return first if place is not None and place.kind in ("place2d", "geompropvalue") else None
+
+    def copy(self, place: Link | None) -> Graph:
+        """The part by itself, without a placement that stays outside, and with what depends on the view as it is painted."""
+        out = Graph()
+        for node in self.nodes():
+            links = {port: link for port, link in node.links.items() if place is None or link != place}
+            out.nodes[node.id] = Node(node.id, node.kind, dict(node.values), links, node.source)
+        for node in list(out.nodes.values()):
+            for port, link in list(node.links.items()):
+                seen = out.nodes.get(link.node)
+                if seen is not None and seen.kind in VIEW:
+                    del node.links[port]
+                    faced = VIEW[seen.kind]
+                    node.values[port] = 1.0 - faced if seen.values.get("invert") else faced
+        out.outputs[""] = Link(self.name)
+        kept = out.reachable()
+        out.nodes = {name: node for name, node in out.nodes.items() if name in kept}
+        return out
+
+    def repeats(self, image: Node) -> float:
+        """How often a picture is repeated at most along a side."""
+        link = image.links.get("texcoord")
+        place = self.graph.nodes.get(link.node) if link is not None else None
+        scale = place.values.get("scale", (1.0, 1.0)) if place is not None and place.kind == "place2d" else (1.0, 1.0)
+        found = max((1.0 / abs(part) for part in scale if part), default=1.0) if isinstance(scale, tuple) else 1.0
+        return min(max(found, 1.0), REPEATS)
+
+    def frequency(self, noise: Node) -> float:
+        """The largest features of a noise a metre."""
+        link = noise.links.get("position")
+        scale = self.graph.nodes.get(link.node) if link is not None else None
+        value = scale.values.get("in2", 1.0) if scale is not None and scale.kind == "multiply" else 1.0
+        return max(map(abs, value)) if isinstance(value, tuple) else abs(float(value))

@@ -31,6 +31,14 @@ def test_survey_as_json_is_whole(call, lamproom) -> None:
     data = json.loads(out)
     assert status == 1 and data["rows"] == sum(data["fates"].values()) == sum(len(t["rows"]) for t in data["ledger"])
     assert data["open"]["stop"] == 2 and {g["level"] for g in data["findings"]} == {"stop", "look", "note"}
+    things = {one["name"]: one for one in data["ledger"]}
+    assert {name: things[name]["recognised"]["kind"] for name in ("PedestalBrass", "LensGlass", "WindowPane", "CandleWax")} == {
+        "PedestalBrass": "bare metal", "LensGlass": "solid glass", "WindowPane": "thin glass", "CandleWax": "wax or skin",
+    }  # fmt: skip
+    assert not any(one.get("recognised", {}).get("said") for one in things.values())
+    assert [one["file"] for one in things["TableOak"]["baked"]] == ["TableOak_base_color_linear.exr"]
+    codes = {one["code"]: one for one in data["findings"]}
+    assert [one["thing"].rpartition("/")[2] for one in codes["facing-mix"]["findings"]] == ["Oilskin"]
 
 
 def test_a_clean_scene_ends_with_zero(call, tmp_path) -> None:

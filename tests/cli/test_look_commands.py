@@ -123,6 +123,7 @@ def test_a_record_shows_both_looks_and_what_was_chosen(call, tmp_path: Path) -> 
     assert "roughness is set by hand" in page and "How it looks: 1 material" in page
     data = json.loads((tmp_path / "r.json").read_text(encoding="utf-8"))
     drift = next(thing for thing in data["ledger"] if thing["path"] == "/W/Paint")["drift"]
+    assert next(one for one in data["ledger"] if one["path"] == "/W/Paint")["recognised"]["kind"] in page
     assert drift["mean"] > 1.0 and not drift["guessed"] and f"{drift['mean']:.2f}" in page
     call("record", crossing, "--out", tmp_path / "plain.html", "--no-pictures")
     plain = (tmp_path / "plain.html").read_text(encoding="utf-8")

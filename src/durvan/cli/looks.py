@@ -58,7 +58,7 @@ def guess(session: Session, report: Report) -> None:
         return
     try:
         compiling.ensure(report)
-        session.look_at_shapes(report)
+        session.look_at_shapes(report, always=True)
         seen = _appearance(session)
         found = {}
         for done, thing in enumerate(things):

@@ -130,6 +130,19 @@ def record(session: Session, rows: bool = True) -> dict[str, Any]:
             "worst": fate.word if fate is not None else "",
             "count": len(translation.rows),
         }
+        traits = session.evidence.traits.get(thing.id)
+        if traits is not None:
+            kind = session.kind(thing.id)
+            entry["recognised"] = {
+                "kind": kind.value,
+                "sure": traits.sure,
+                "because": traits.because,
+                "said": kind is not traits.kind,
+            }
+        if translation.bakes:
+            entry["baked"] = [
+                {"file": bake.name, "pixels": bake.size, "space": bake.space} for bake in translation.bakes
+            ]
         drift = session.drift(thing.id)
         if drift is not None:
             entry["drift"] = {

@@ -34,6 +34,7 @@ def png(values: NDArray[np.floating]) -> bytes:
 def gallery(session: Session, report: Report = silent) -> Gallery:
     """Measure and picture what a record shows; drifts go into the session. Raises RenderingError."""
     compiling.ensure(report)
+    session.look_at_shapes(report, always=True)
     seen = Appearance(session.scene, session.registry, swatches.cache_folder())
     things = materials(session.scene, session.plan.translations)
     known = {thing.id: session.drift(thing.id) for thing in things}
@@ -46,6 +47,7 @@ def gallery(session: Session, report: Report = silent) -> Gallery:
         if found is not None:
             session.measured({session.key_of(thing): found})
         made[thing.id] = (_strip(seen, seen.source(thing, translation)), _strip(seen, seen.target(thing, translation)))
+    session.recognised(seen.traits(things, session.evidence.bodies) or {})
     session.renew(report)
     camera = next(iter(session.scene.of(Kind.CAMERA)), None)
     views = _views(session, camera, report) if camera is not None else ()

@@ -21,7 +21,7 @@ def unknown(view: View, thing: Thing) -> Iterator[Finding]:
         return
     yield Finding(
         "look-unknown", Level.LOOK, "A look that nobody can tell",
-        f"{thing.name}: {found.caveats[0]}", "whether it looks the same is not known; look at it in a render", thing.id, "",
+        found.caveats[0], "whether it looks the same is not known; look at it in a render", thing.id, "",
         "Facing", tuple(("not measured", caveat[:200]) for caveat in found.caveats[:8]),
     )  # fmt: skip
 

@@ -42,9 +42,7 @@ def _said(
     code: str, level: Level, title: str, thing: Thing, cause: str, consequence: str,
     evidence: tuple[tuple[str, str], ...], *remedies: Remedy,
 ) -> Finding:  # fmt: skip
-    return Finding(
-        code, level, title, f"{thing.name}: {cause}", consequence, thing.id, "", "Facing", evidence, remedies
-    )
+    return Finding(code, level, title, cause, consequence, thing.id, "", "Facing", evidence, remedies)
 
 
 def _share(value: float) -> str:

@@ -260,11 +260,12 @@ class Session:
         """What a material is: as a person says, else as it was recognised."""
         return Kinds(self.document, self.evidence.traits).of(thing)
 
-    def look_at_shapes(self, report: Report = silent) -> None:
-        """Read the shapes of the scene where something that is planned waits for them, or for what materials are; and work out what follows."""
+    def look_at_shapes(self, report: Report = silent, always: bool = False) -> None:
+        """Read the shapes of the scene where something that is planned waits for them or for what materials are (or `always`), and
+        work out what follows."""
         by_kind = any(one.subject.startswith(KIND) for one in self.document.policies)
         waits = by_kind or any(row.why.topic == WAITS_FOR_SHAPES for row in self.plan.ledger)
-        if waits and not self.evidence.bodies:
+        if (waits or always) and not self.evidence.bodies:
             file = Path(self.scene.file)
             self.worn(bodies_of(reader(file).shapes(file, report)))
             self.renew(report)

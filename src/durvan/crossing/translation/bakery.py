@@ -12,6 +12,7 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from itertools import count
 
 from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.parts import PLACED, VIEW, Flow, Part
@@ -101,17 +102,9 @@ class Bakery:
         key = _key(painted, name, size, space, by_place, tiles, ending, self.thing if by_place else "")
         found = self.bakes.get(key)
         if found is None:
-            number = "" if not tiles else ".<UDIM>"
-            label = _CLEAN.sub("_", f"{self.name}_{port}").strip("_")
-            taken = {bake.name for bake in self.bakes.values()}
-            label = next(
-                n
-                for k in range(1, 999)
-                if f"{(n := label if k == 1 else f'{label}_{k}')}_{_said(space)}{number}.{ending}" not in taken
-            )
             found = Bake(
                 key,
-                f"{label}_{_said(space)}{number}.{ending}",
+                self._named(port, f"{_encoded(colour, whole)}{'.<UDIM>' if tiles else ''}.{ending}"),
                 painted,
                 Link(name),
                 size,
@@ -125,6 +118,13 @@ class Bakery:
             name, found, place, part, "srgb_texture" if colour and whole else "lin_rec709" if colour else "raw"
         )
         return True
+
+    def _named(self, port: str, ending: str) -> str:
+        """A name for a picture that none so far has: the material, what it is for, how it is to be read."""
+        label = _CLEAN.sub("_", f"{self.name}_{port}").strip("_")
+        taken = {bake.name for bake in self.bakes.values()}
+        numbers = (label if n == 1 else f"{label}_{n}" for n in count(1))
+        return next(name for one in numbers if (name := f"{one}_{ending}") not in taken)
 
     # whether
 
@@ -251,8 +251,9 @@ class Bakery:
         return list(found.values())
 
 
-def _said(space: str) -> str:
-    return "srgb" if space == COLOUR else "raw"
+def _encoded(colour: bool, whole: bool) -> str:
+    """How a picture's numbers are to be read, as its name says it: colours of 8 bits by sRGB, others are linear."""
+    return ("srgb" if whole else "linear") if colour else "raw"
 
 
 def _key(graph: Graph, name: str, *more: object) -> str:

@@ -20,8 +20,8 @@ def seen(lamp, ready):
     """The lamp room, of four of whose materials it is known what they are."""
     metal = Traits(MaterialKind.METAL, 0.81, "it reflects 59 % when faced over a base of 2 %")
     lamp.looks._take(
-        questions.Worn(
-            {}, {
+        questions.Recognised(
+            {
                 BRASS: metal, CUP: metal, FLAG: Traits(MaterialKind.FLAT, 0.95, "it reflects next to nothing", masked=True),
                 SLATE: Traits(MaterialKind.PAINTED, 0.5, "a matt colour under a soft reflection"),
             },

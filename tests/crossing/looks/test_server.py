@@ -14,7 +14,8 @@ from durvan.crossing.looks import questions, server
 from durvan.crossing.looks.pairs import pair
 from durvan.crossing.looks.server import ASKED, Asked, Server
 from durvan.errors import MisuseError
-from durvan.scene.model import Scene
+from durvan.scene.model import Kind, Scene
+from durvan.scene.traits import MaterialKind
 
 
 @dataclass(frozen=True)
@@ -198,3 +199,19 @@ def test_a_real_server_measures_and_fits_with_keys(lamproom: Path, packs, tmp_pa
     session.renew()
     # the drift of what the fit comes to is known before anybody measures it
     assert session.drift(thing.id).mean < 0.8 * fitted.before[thing.id].mean == 0.8 * measured.drift.mean
+
+
+@pytest.mark.usefixtures("kernels")
+def test_a_real_server_says_what_wears_materials_and_then_what_they_are(lamproom: Path, packs) -> None:
+    session = start(lamproom, packs, "pellune")
+    answers = Pipe()
+    one = server.Server(Pipe(), answers)  # type: ignore[arg-type] # all that it needs of a connection
+    one.now = server._Job(questions.Recognise(), 1)
+    for question in (questions.Load(session.scene, packs.user), questions.LookAtShapes(), questions.Recognise()):
+        assert one._answer(question)
+    at, worn, found = answers.items
+    assert at == questions.Working("shapes")
+    assert isinstance(worn, questions.Worn) and isinstance(found, questions.Recognised)
+    glass = "/LampRoom/Looks/LensGlass"
+    assert worn.bodies[glass].is_solid and found.traits[glass].kind is MaterialKind.SOLID_GLASS
+    assert found.traits.keys() == {thing.id for thing in session.scene.of(Kind.MATERIAL)}

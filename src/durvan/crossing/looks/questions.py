@@ -99,9 +99,20 @@ class LookAtShapes:
 
 @dataclass(frozen=True)
 class Worn:
-    """What wears each material, by its path, and what it was recognised as."""
+    """What wears each material, by its path."""
 
     bodies: dict[str, Body]
+
+
+@dataclass(frozen=True)
+class Recognise:
+    """What each material is, by its look and by what wears it."""
+
+
+@dataclass(frozen=True)
+class Recognised:
+    """What each material is, by its path."""
+
     traits: dict[str, Traits]
 
 
@@ -225,5 +236,7 @@ class Trouble:
     trace: str = ""
 
 
-Question = Load | LookAt | LookAtShapes | GuessAll | MeasureAll | FitAll | Render | Refine | Cover | Balance | Mix
+Question = (
+    Load | LookAt | LookAtShapes | Recognise | GuessAll | MeasureAll | FitAll | Render | Refine | Cover | Balance | Mix
+)
 Answer = Any

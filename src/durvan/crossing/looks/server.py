@@ -36,6 +36,7 @@ from durvan.optics.lobes import many
 from durvan.optics.lobes.tables import tables
 from durvan.optics.tone import bytes_of, developed, srgb
 from durvan.progress import Step, silent
+from durvan.scene.bodies import Body
 from durvan.scene.drift import Drift
 from durvan.scene.model import Kind, Scene, Thing
 from durvan.scene.shapes import Shapes
@@ -71,6 +72,7 @@ class Server:
         self.registry = Registry()
         self.appearance: Appearance | None = None
         self.shapes: Shapes | None = None
+        self.worn: dict[str, Body] | None = None
         self.view: questions.Render | None = None
         self.films: dict[str, Layered] = {}
         self.sides: sights.Sides | None = None
@@ -144,7 +146,7 @@ class Server:
     def _load(self, question: questions.Load) -> bool:
         self.scene, self.registry = question.scene, read(question.user_packs)
         self.appearance = Appearance(question.scene, self.registry, swatches.cache_folder(), self._shapes)
-        self.shapes = None
+        self.shapes = self.worn = None
         self.films, self.view, self.sides, self.mix, self.plan = {}, None, None, questions.Mix({}), None
         return True
 
@@ -230,15 +232,22 @@ class Server:
         return self.shapes
 
     def _look_at_shapes(self, question: questions.LookAtShapes) -> bool:
-        """What wears each material, and what they are; to be begun anew where it is stopped, as what is read is kept."""
-        assert self.scene is not None and self.appearance is not None
         self.say(questions.Working("shapes"))
-        worn = bodies(self._shapes())
-        found = self.appearance.traits(self.scene.of(Kind.MATERIAL), worn, self.stop)
-        if found is None:
-            return False
-        self.say(questions.Worn(worn, found))
+        self.say(questions.Worn(self._worn()))
         return True
+
+    def _recognise(self, question: questions.Recognise) -> bool:
+        """What the materials are; to be gone on with where it is stopped, as what is known is kept."""
+        assert self.scene is not None and self.appearance is not None
+        found = self.appearance.traits(self.scene.of(Kind.MATERIAL), self._worn(), self.stop)
+        if found is not None:
+            self.say(questions.Recognised(found))
+        return found is not None
+
+    def _worn(self) -> dict[str, Body]:
+        if self.worn is None:
+            self.worn = bodies(self._shapes())
+        return self.worn
 
     def _staged(
         self, side: str, things: list[Thing], camera: str, size: tuple[int, int], unseen: tuple[str, ...] = ()
@@ -360,8 +369,9 @@ ASKED: dict[type, Asked] = {
     questions.Cover: Asked(6, "cover", Server._cover),
     questions.Render: Asked(7, "render", Server._render),
     questions.GuessAll: Asked(8, "guesses", Server._guess_all),
-    questions.MeasureAll: Asked(9, "drifts", Server._measure_all),
-    questions.Refine: Asked(10, "refine", Server._refine),
+    questions.Recognise: Asked(9, "kinds", Server._recognise),
+    questions.MeasureAll: Asked(10, "drifts", Server._measure_all),
+    questions.Refine: Asked(11, "refine", Server._refine),
 }
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import singledispatchmethod
 
@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QBuffer, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QPainter
 
+from durvan.crossing.job.session import Session
 from durvan.crossing.light.asking import stops_of
 from durvan.crossing.looks import questions
 from durvan.crossing.looks.client import Renderer
@@ -141,6 +142,7 @@ class Looks(QObject):
         self._files = _files_of(session.scene)
         self.renderer.ask(questions.Load(session.scene, session.registry.user))
         self.renderer.ask(questions.LookAtShapes())
+        self.renderer.ask(questions.Recognise())
         camera = self._camera()
         self.where = None
         if camera:
@@ -264,12 +266,19 @@ class Looks(QObject):
 
     @_taken.register
     def _(self, answer: questions.Worn) -> None:
+        self._renew_if(lambda session: session.worn(answer.bodies))
+
+    @_taken.register
+    def _(self, answer: questions.Recognised) -> None:
+        self._renew_if(lambda session: session.recognised(answer.traits))
+
+    def _renew_if(self, take: Callable[[Session], None]) -> None:
+        """Take something in, and work out what follows if it is news."""
         session = self.state.session
         if session is None:
             return
         before = session.revision
-        session.worn(answer.bodies)
-        session.recognised(answer.traits)
+        take(session)
         if session.revision != before:
             self.state.renew()
 

@@ -10,12 +10,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from durvan.optics.colour import REC709_LUMINANCE
 from durvan.optics.fresnel import f0_from_index, mean_dielectric
 from durvan.optics.lobes import layout
 
 Floats = NDArray[np.float64]
 _SCHLICK = 1.0 / 21.0  # of what is left, averaged over a hemisphere
-_LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
+_LUMINANCE = np.array(REC709_LUMINANCE)
 _GLOW = 179.0  # nit that count as white
 
 

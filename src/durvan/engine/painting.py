@@ -39,6 +39,7 @@ from durvan.graph.expression import (
 )
 from durvan.optics.difference import ciede2000, cielab
 from durvan.optics.lobes import layout
+from durvan.optics.spread import spread
 from durvan.optics.tone import srgb
 from durvan.progress import silent
 from durvan.replacing import replacing
@@ -147,9 +148,7 @@ def cost(
     if seen:
         uv, place = seen[0], seen[1]
     else:
-        n = np.arange(_ASKED)
-        uv = np.stack([(0.5 + n * 0.7548776662466927) % 1.0, (0.5 + n * 0.5698402909980532) % 1.0], axis=1)
-        uv, place = uv + np.array(tile), np.zeros((_ASKED, 3))
+        uv, place = np.stack(spread(_ASKED), axis=1) + np.array(tile), np.zeros((_ASKED, 3))
     points = {name: np.zeros(len(uv)) for name in POINT}
     points |= {"u": uv[:, 0], "v": uv[:, 1], "x": place[:, 0], "y": place[:, 1], "z": place[:, 2]}
     points["open"], points["facing"] = np.ones(len(uv)), np.full(len(uv), programs.FACED)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from durvan.crossing.looks.fit import Fit, fit, with_moved
-from durvan.crossing.looks.recognition import traits_of
+from durvan.crossing.looks.recognition import of_material
 from durvan.crossing.translation.choices import Note
 from durvan.crossing.translation.result import Translation, as_meant, in_target
 from durvan.crossing.translation.rows import By
@@ -85,8 +85,7 @@ class Appearance:
             if stop():
                 return None
             if thing.id not in self._traits:
-                look = staging.look_of(thing, self.registry.packs.get(thing.dialect), self.facts)
-                self._traits[thing.id] = traits_of(look, bodies.get(thing.id), staging.pixels)
+                self._traits[thing.id] = of_material(thing, self.registry, self.facts, bodies.get(thing.id))
         return dict(self._traits)
 
     def fit(self, thing: Thing, translation: Translation) -> Fit | None:

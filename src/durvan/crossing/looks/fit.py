@@ -19,6 +19,7 @@ from durvan.dialects.look import Facts, Record, resolve, trace
 from durvan.dialects.pack import Pack
 from durvan.engine.answers import ANGLES, answer, pairs, sharpest
 from durvan.graph.expression import Pixels, order
+from durvan.optics.spread import spread
 from durvan.scene.graph import Graph, Node, Value
 
 Floats = NDArray[np.float64]
@@ -62,8 +63,7 @@ def _places(pixels: Pixels, looks: Sequence[Record]) -> list[dict[str, float]]:
     if not names & {"u", "v", "x", "y", "z"}:
         return [{"u": 0.5, "v": 0.5, "x": 0.0, "y": 0.0, "z": 0.0}]
     out = []
-    for n in range(_PLACES):
-        u, v = (0.5 + n * 0.7548776662466927) % 1.0, (0.5 + n * 0.5698402909980532) % 1.0
+    for u, v in zip(*(axis.tolist() for axis in spread(_PLACES)), strict=True):
         out.append({"u": u, "v": v, "x": 0.1 * u, "y": 0.1 * v, "z": 0.05 * (u - v)})
     return out
 

@@ -8,13 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from durvan.dialects.gist import Gist, gist, luminance
-from durvan.dialects.look import Record, resolve
+from durvan.dialects.look import Facts, Record, resolve
 from durvan.dialects.registry import Registry
 from durvan.engine import staging
 from durvan.graph.expression import Lane, Pixels, order
 from durvan.optics.lobes import layout
+from durvan.optics.spread import spread
 from durvan.scene.bodies import Body
-from durvan.scene.model import Kind, Scene
+from durvan.scene.model import Kind, Scene, Thing
 from durvan.scene.traits import MaterialKind, Traits
 
 _PLACES = 24
@@ -26,12 +27,12 @@ _BRIGHT = 179.0  # nit that a thing glows with as brightly as a white one reflec
 def recognise(scene: Scene, registry: Registry, bodies: Mapping[str, Body]) -> dict[str, Traits]:
     """What every material of a scene is, by its path."""
     facts = staging.facts_of(scene, registry)
-    return {
-        thing.id: traits_of(
-            staging.look_of(thing, registry.packs.get(thing.dialect), facts), bodies.get(thing.id), staging.pixels
-        )
-        for thing in scene.of(Kind.MATERIAL)
-    }
+    return {thing.id: of_material(thing, registry, facts, bodies.get(thing.id)) for thing in scene.of(Kind.MATERIAL)}
+
+
+def of_material(thing: Thing, registry: Registry, facts: Facts, body: Body | None) -> Traits:
+    """What one material is, on what wears it (None: not known)."""
+    return traits_of(staging.look_of(thing, registry.packs.get(thing.dialect), facts), body, staging.pixels)
 
 
 def traits_of(look: Record, body: Body | None, pixels: Pixels) -> Traits:
@@ -54,9 +55,7 @@ def traits_of(look: Record, body: Body | None, pixels: Pixels) -> Traits:
 
 def _places(size: float) -> dict[str, NDArray[np.float64]]:
     """Places over the UVs, evenly and never twice, and in a box of a half side in metres; seen from the front."""
-    n = np.arange(_PLACES)
-    u = np.asarray((0.5 + n * 0.7548776662466927) % 1.0, dtype=np.float64)
-    v = np.asarray((0.5 + n * 0.5698402909980532) % 1.0, dtype=np.float64)
+    u, v = spread(_PLACES)
     x, y = (u - 0.5) * 2.0 * size, (v - 0.5) * 2.0 * size
     return {"u": u, "v": v, "x": x, "y": y, "z": x, "facing": np.ones(_PLACES)}
 
@@ -156,7 +155,7 @@ def _clear(mean: Gist, body: Body | None, recs: np.ndarray, clear: float) -> tup
         )
     if sheet:
         return MaterialKind.THIN_GLASS, sure * 0.6, "light would be bent, but what wears it is an open sheet"
-    index = _index(recs[0])
+    index = _index(recs)
     if _WATER[0] <= index <= _WATER[1]:
         return MaterialKind.LIQUID, sure * 0.85, f"its index of {index:.2f} is that of water"
     return MaterialKind.SOLID_GLASS, sure, f"light is bent by an index of {index:.2f}"
@@ -189,9 +188,12 @@ def _opaque(look: Record, mean: Gist, matt: float, mirror: float, faced: float) 
     return MaterialKind.PAINTED, 0.5 if mapped else 0.45, "a matt colour under a soft reflection"
 
 
-def _index(rec: np.ndarray) -> float:
-    for n in range(int(rec[layout.COUNT])):
-        b = layout.HEADER + n * layout.LOBE
-        if int(rec[b + layout.KIND]) == layout.REFRACT:
-            return float(rec[b + layout.FIRST])
-    return 1.5
+def _index(recs: np.ndarray) -> float:
+    """The index by which light is bent, in the mean of the places where it is; there is one such place at least."""
+    found = [
+        float(rec[b + layout.FIRST])
+        for rec in recs
+        for b in range(layout.HEADER, layout.HEADER + int(rec[layout.COUNT]) * layout.LOBE, layout.LOBE)
+        if int(rec[b + layout.KIND]) == layout.REFRACT
+    ]
+    return float(np.mean(found))

@@ -16,7 +16,7 @@ from durvan.dialects.look import Lamp, Record
 from durvan.engine.kernels import world as kw
 from durvan.graph.expression import Lookup
 from durvan.optics import sun
-from durvan.optics.colour import luminance
+from durvan.optics.colour import REC709_LUMINANCE, luminance
 from durvan.optics.light_shapes import BY_KIND, DOME, FAR, GLOW, RECT, SHAPES
 from durvan.optics.lobes import layout
 from durvan.optics.photometry import latlong_illuminance
@@ -53,7 +53,7 @@ class Lamps:
         self.lists: list[NDArray[np.int32]] = []
         self.groups: list[str] = [f"lighting {number}" for number in range(lightings)] if lightings > 1 else []
         self.paths: list[str] = []
-        self.glows: list[Floats] = []
+        self.glows = np.zeros((0, kw.LIGHT))  # a row for each triangle that glows
         self.rows: list[list[Floats]] = [[] for _ in range(lightings)]
         self.shapes: list[list[Floats]] = [[] for _ in range(lightings)]
         self.skies: list[NDArray[np.float32]] = []
@@ -112,12 +112,11 @@ class Lamps:
         self._triangles(triangle, which, light)
 
     def _triangles(self, triangle: NDArray[np.float32], which: NDArray[np.int64], light: Floats) -> None:
-        for one, size in zip(which, _areas(triangle, which), strict=True):
-            row = light.copy()
-            row[kw.AREA], row[kw.TRIANGLE] = size, one
-            row[kw.ORIGIN : kw.ORIGIN + 3] = triangle[one, kw.T_CORNER : kw.T_CORNER + 3]
-            triangle[one, kw.T_LIGHT] = len(self.glows)
-            self.glows.append(row)
+        rows = np.repeat(light[None], len(which), axis=0)
+        rows[:, kw.AREA], rows[:, kw.TRIANGLE] = _areas(triangle, which), which
+        rows[:, kw.ORIGIN : kw.ORIGIN + 3] = triangle[which, kw.T_CORNER : kw.T_CORNER + 3]
+        triangle[which, kw.T_LIGHT] = len(self.glows) + np.arange(len(which))
+        self.glows = np.concatenate([self.glows, rows])
 
     def bodies(self, lighting: int) -> list[Floats]:
         """The bodies of a lighting's lights, which know the numbers of their lights."""
@@ -132,7 +131,7 @@ class Lamps:
         sums: list[Floats] = []
         spans: list[list[int]] = []
         for number, rows in enumerate(self.rows):
-            every = np.array([*(_in(row, number, self.count) for row in self.glows), *rows]).reshape(-1, kw.LIGHT)
+            every = np.concatenate([_in(self.glows, number, self.count), np.array(rows).reshape(-1, kw.LIGHT)])
             first = sum(len(some) for some in lights)
             spans.append([first, first + len(every)])
             sums.append(self._chances(every, middle, size))
@@ -280,7 +279,10 @@ class Lamps:
         """
         if not len(lights):
             return np.zeros(1)
-        power = np.array([_power(light, middle, size) for light in lights])
+        glowing = len(self.glows)
+        power = np.concatenate(
+            [_glow_power(lights[:glowing], middle, size), [_power(light, middle, size) for light in lights[glowing:]]]
+        )
         group = lights[:, kw.GROUP].astype(int) if self.count == 1 else np.arange(len(lights))
         even = 1.0 / np.bincount(group, minlength=int(group.max()) + 1)[group]
         even /= even.sum()
@@ -290,12 +292,11 @@ class Lamps:
         return np.asarray(summed / summed[-1])
 
 
-def _in(row: Floats, lighting: int, count: int) -> Floats:
-    """A glowing triangle as a light of one lighting."""
-    if count == 1:
-        return row
-    made = row.copy()
-    made[kw.LIGHTING] = made[kw.GROUP] = lighting
+def _in(rows: Floats, lighting: int, count: int) -> Floats:
+    """Glowing triangles as lights of one lighting."""
+    made = rows.copy()
+    if count > 1:
+        made[:, kw.LIGHTING] = made[:, kw.GROUP] = lighting
     return made
 
 
@@ -343,11 +344,20 @@ def _power(light: Floats, middle: Floats, size: float) -> float:
     if kind == FAR:
         half = math.acos(min(light[kw.COS_DISC], 1.0))
         return strength * (math.pi * math.sin(half) ** 2 if light[kw.COS_DISC] < 1.0 else 1.0)
-    distance2 = float(np.sum((light[kw.ORIGIN : kw.ORIGIN + 3] - middle) ** 2)) + (0.2 * size) ** 2
-    row = BY_KIND.get(kind)
-    if row is None:  # a triangle of a mesh that glows
-        return float(strength * light[kw.AREA] / 2.0 / distance2)
-    return float(light[kw.MEAN]) * row.lux(strength, (float(light[kw.SIZE]), float(light[kw.SIZE + 1])), distance2)
+    sizes = float(light[kw.SIZE]), float(light[kw.SIZE + 1])
+    return float(light[kw.MEAN]) * BY_KIND[kind].lux(strength, sizes, float(_distance2(light, middle, size)))
+
+
+def _glow_power(lights: Floats, middle: Floats, size: float) -> Floats:
+    """The same of triangles of meshes that glow [n]."""
+    strength = lights[:, kw.RADIANCE : kw.RADIANCE + 3] @ np.array(REC709_LUMINANCE)
+    return np.asarray(strength * lights[:, kw.AREA] / 2.0 / _distance2(lights, middle, size))
+
+
+def _distance2(lights: Floats, middle: Floats, size: float) -> Floats:
+    """The square of how far lights are from the scene's middle, in m²; none is nearer than is sensible."""
+    away = lights[..., kw.ORIGIN : kw.ORIGIN + 3] - middle
+    return np.asarray((away**2).sum(axis=-1) + (0.2 * size) ** 2)
 
 
 def _brought_down(picture: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -50,9 +50,8 @@ def _run_each(report: Report) -> None:
     from durvan.dialects.look import Lamp, Lobe, Surface, View, record
     from durvan.engine import budget, renderer
     from durvan.engine.build import Ball, build, camera
-    from durvan.engine.kernels import programs
+    from durvan.engine.kernels import blocks, programs
     from durvan.engine.lamps import Placed
-    from durvan.graph.expression import POINT_SIZE
     from durvan.optics.lobes import layout, many, tables
     from durvan.scene.probe import Probe
 
@@ -66,10 +65,8 @@ def _run_each(report: Report) -> None:
     built = build([], [look], [], lambda _: None, (Ball((0.0, 0.0, 0.0), 1.0, 0),))
     step(2)
     programs.resolve_many(built.world, 0, np.zeros((1, 6)), np.zeros((1, layout.RECORD)), built.registers)
-    programs.paint(
-        built.world, 0, 1, 0, 1, 0.0, 0.0, np.zeros((0, 0, 3)), np.zeros((1, 1, 3), np.float32),
-        np.zeros(POINT_SIZE + layout.RECORD + built.registers),
-    )  # fmt: skip
+    nowhere, picture = np.zeros((0, 0, 3)), np.zeros((1, 1, 3), np.float32)
+    blocks.paint(built.world, 0, 1, 0, 1, 0.0, 0.0, nowhere, picture, np.zeros(blocks.room(built.registers)))
     step(3)
     up = np.array([[0.0, 0.0, 1.0]])
     value, pdf, chosen = np.zeros((1, 3)), np.zeros(1), np.zeros(1)

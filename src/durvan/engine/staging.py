@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
@@ -14,18 +14,21 @@ from durvan.dialects.look import Facts, Lamp, Record, Sampling, Surface, View, e
 from durvan.dialects.look import Lobe as LookLobe
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
+from durvan.engine.brushes import field_of
 from durvan.engine.build import Built, build, camera
+from durvan.engine.canvas import Worn
 from durvan.engine.displacing import displaced
 from durvan.engine.kernels import world as kw
 from durvan.engine.lamps import Placed
-from durvan.engine.painting import Worn, field_of, painted
+from durvan.engine.painting import painted
 from durvan.engine.renderer import Film
 from durvan.errors import MisuseError, ProfileError
 from durvan.formats import pictures, profiles
-from durvan.graph.expression import UDIM, Lookup, without_pictures
+from durvan.graph.expression import UDIM, Field, Lookup, join, known, order, without_pictures
 from durvan.graph.program import compile_lanes
 from durvan.optics.lobes import layout
 from durvan.optics.profile import Globe, name_of, of_name, whole
+from durvan.scene.baking import Bake
 from durvan.scene.model import FileKind, Kind, OutsideFile, Scene, Thing
 from durvan.scene.raw import TOWARDS
 from durvan.scene.shapes import Shapes
@@ -162,19 +165,49 @@ def look_closely(thing: Thing, pack: Pack | None, facts: Facts, registry: Regist
     """A material's record for a swatch, which is small, and so are the pictures that are painted for it. What is baked of places holds
     those of the scene, which a swatch does not have: there the network that was baked stands for its picture.
     """
-    placed = {bake.path: bake for bake in thing.bakes if bake.by_place}
-    known = facts.with_bakes({bake.path: bake.within(_CLOSE) for bake in thing.bakes if not bake.by_place})
+    apart = {bake.path: bake for bake in thing.bakes if bake.by_place or bake.relief is not None}
+    near = facts.with_bakes({bake.path: bake.within(_CLOSE) for bake in thing.bakes if bake.path not in apart})
     ground = registry.ground
-    if not placed or pack is None or pack.looks is None or ground is None:
-        return look_of(replace(thing, bakes=()), pack, known)
-    apart = replace(known, find=lambda path: path if path in placed else known.find(path))
-    made = trace(pack.folded(thing.graph), pack.vocabulary, pack.looks, apart, thing.turned)
-    fields = {path: field_of(bake, ground, facts) for path, bake in placed.items()}
+    if not apart or pack is None or pack.looks is None or ground is None:
+        return look_of(replace(thing, bakes=()), pack, near)
+    unread = replace(near, find=lambda path: path if path in apart else near.find(path))
+    made = trace(pack.folded(thing.graph), pack.vocabulary, pack.looks, unread, thing.turned)
+    fields = {path: field_of(bake, ground, facts) for path, bake in apart.items() if bake.relief is None}
+    _rise(made, apart, ground, facts)
     lanes = [*made.lanes.values(), *([made.moved] if made.moved is not None else [])]
     fresh = without_pictures(lanes, fields)
     made.lanes = dict(zip(made.lanes, fresh, strict=False))
     made.moved = fresh[-1] if made.moved is not None else None
     return made
+
+
+def _rise(made: Record, bakes: Mapping[str, Bake], ground: Pack, facts: Facts) -> None:
+    """Relief that was baked as normals stands as what it was baked from: its slopes are those of the scene, not of a swatch."""
+    normal = [made.lanes[place] for place in range(layout.NORMAL, layout.NORMAL + 3) if place in made.lanes]
+    read = [lane.data.file for lane in order(normal) if lane.op == "picture" and isinstance(lane.data, Lookup)]
+    bake = next((bakes[file] for file in read if file in bakes and bakes[file].relief is not None), None)
+    if bake is None or bake.relief is None:
+        return
+    for place in range(layout.NORMAL, layout.NORMAL + 3):
+        made.lanes.pop(place, None)
+    height, normal_map = Field([known(0.0)]), None
+    for link, metres in bake.relief.heights:
+        height = height + field_of(bake, ground, facts, link)[0] * metres
+    for link, strength in bake.relief.normals[:1]:
+        found = field_of(bake, ground, facts, link) * 2.0 - 1.0
+        normal_map = join(found[0] * strength, found[1] * strength, found[2])
+    if bake.relief.heights or normal_map is None:
+        made.base[layout.RELIEF] = 2.0
+        _put(made, layout.HEIGHT, height)
+    else:
+        _put(made, layout.NORMAL, normal_map)
+
+
+def _put(made: Record, place: int, what: Field) -> None:
+    for number, lane in enumerate(what.lanes):
+        made.base[place + number] = lane.value or 0.0
+        if lane.value is None:
+            made.lanes[place + number] = lane
 
 
 def lamps_of(thing: Thing, pack: Pack | None, facts: Facts) -> list[Lamp]:

@@ -10,13 +10,24 @@ NAME = "baked:"  # what the path of such a picture starts with, before it has a 
 COLOUR, DATA = "srgb_texture", "raw"
 
 
+@dataclass(frozen=True, slots=True)
+class Relief:
+    """What a picture of normals stands for: heights, each with how many metres 1 is worth, and normal maps (from 0 to 1, green up),
+    each with its strength; `metres_per_uv` is how long a unit of UVs is, along u and along v.
+    """
+
+    heights: tuple[tuple[Link, float], ...] = ()
+    normals: tuple[tuple[Link, float], ...] = ()
+    metres_per_uv: tuple[float, float] = (1.0, 1.0)
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Bake:
     """A picture of what a link of a network on the common ground gives over UVs.
 
     `key` names what is painted (the same for the same network and size); `name` is that of the file, with "<UDIM>" in it where
     there are `tiles`; `size` in pixels of each; `space` "srgb_texture" for colours, "raw" for data; `by_place` says that it depends on
-    where things stand, so that it is painted on the charts of all that wears `thing`.
+    where things stand, so that it is painted on the charts of all that wears `thing`. With a `relief` it is a picture of normals.
     """
 
     key: str
@@ -28,6 +39,7 @@ class Bake:
     by_place: bool = False
     tiles: tuple[int, ...] = ()
     thing: str = ""
+    relief: Relief | None = None
 
     def within(self, most: int) -> Bake:
         """The same of so many pixels at most."""

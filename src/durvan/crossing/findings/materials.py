@@ -19,6 +19,18 @@ def binding(view: View, thing: Thing) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+def not_as_chosen(view: View, thing: Thing) -> Iterator[Finding]:
+    """A way that was chosen for a material, or for all of its kind, and that it cannot go."""
+    translation = view.plan.translations.get(thing.id)
+    for why in translation.unmet if translation is not None else ():
+        way, _, cause = why.said.partition(": ")
+        yield Finding(
+            "not-as-chosen", Level.NOTE, "A choice that cannot be followed", cause.rstrip("."),
+            f"{thing.name} is {way[:1].lower()}{way[1:]}, and goes as it would without the choice",
+            thing.id, why.topic, "Facing", (("why", why.said),), topic=why.topic,
+        )  # fmt: skip
+
+
 def alike(view: View) -> Iterator[Finding]:
     """Materials that are the same in everything but their name."""
     groups: dict[str, list[Thing]] = {}

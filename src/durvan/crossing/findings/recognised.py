@@ -8,6 +8,7 @@ from durvan.crossing.document.changes import Fit
 from durvan.crossing.findings.model import Finding, Level, Remedy
 from durvan.crossing.findings.view import View
 from durvan.scene.bodies import Body
+from durvan.scene.lengths import length
 from durvan.scene.model import Kind, Thing
 from durvan.scene.traits import MaterialKind, Traits
 
@@ -47,13 +48,6 @@ def _said(
 
 def _share(value: float) -> str:
     return f"{100 * value:.0f} %"
-
-
-def _length(metres: float) -> str:
-    for unit, size in (("m", 1.0), ("cm", 1e-2), ("mm", 1e-3)):
-        if metres >= size:
-            return f"{metres / size:.3g} {unit}"
-    return f"{metres * 1e6:.3g} µm"
 
 
 def _glass(thing: Thing, traits: Traits, body: Body | None) -> Iterator[Finding]:
@@ -114,9 +108,9 @@ def _scale(thing: Thing, traits: Traits, body: Body | None) -> Iterator[Finding]
             continue
         yield _said(
             code, Level.LOOK if value > high * size else Level.NOTE, f"A {what} out of scale", thing,
-            f"its {what} is {_length(value)}, and half an object that wears it is {_length(size)}",
+            f"its {what} is {length(value)}, and half an object that wears it is {length(size)}",
             f"{deep if value > high * size else shallow}; a length in the wrong unit does that",
-            ((what, _length(value)), ("half an object", _length(size))),
+            ((what, length(value)), ("half an object", length(size))),
         )  # fmt: skip
 
 

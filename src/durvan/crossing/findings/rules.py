@@ -68,6 +68,7 @@ RULES: tuple[Rule, ...] = (
     Rule((), "Survey", Need.TRANSLATIONS | Need.DRIFTS, packs.declared, of_look=True),
     Rule(("pack-fault",), "Facing", Need.TRANSLATIONS, packs.faults),
     Rule(("unbound",), "Survey", Need.TRANSLATIONS, materials.binding),
+    Rule(("not-as-chosen",), "Facing", Need.TRANSLATIONS, materials.not_as_chosen),
     Rule(("setup-light",), "Light", Need.TRANSLATIONS, lights.setup),
     Rule(("kelvin",), "Light", Need.TRANSLATIONS, lights.temperature),
     Rule(exposure.CODES, "Light", Need.TRANSLATIONS, exposure.exposure),

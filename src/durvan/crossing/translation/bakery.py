@@ -9,7 +9,7 @@ import hashlib
 import json
 import math
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import count
@@ -17,15 +17,19 @@ from itertools import count
 from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.parts import PLACED, VIEW, Flow, Part
 from durvan.crossing.translation.rows import Row
+from durvan.dialects.common import Worth
+from durvan.dialects.look import Facts
+from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Why
-from durvan.scene.baking import COLOUR, DATA, Bake
+from durvan.scene.baking import COLOUR, DATA, Bake, Relief
 from durvan.scene.bodies import Body
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Link, Node
+from durvan.scene.lengths import length
 from durvan.scene.vocabulary import common_ground
 
 WAITS_FOR_SHAPES = "bake:shapes"  # the topic of what cannot be baked before somebody has looked at the shapes
-NEEDED, NEVER = "where needed", "never"
+NEEDED, NEVER, TO_MAPS = "where needed", "never", "to maps"
 LEAST, MOST, USUAL = 64, 2048, 1024  # pixels of a side; of what is worked out alone
 _LARGEST = 8192  # pixels of a side of what reads pictures as large
 _KEPT = ("surface", "normal", "displacement")
@@ -34,15 +38,33 @@ _HOPS = 64
 
 
 @dataclass(frozen=True)
+class Use:
+    """What a picture is for: the port that it ends in, whether it is read as colour there, and whether that lies between 0 and 1."""
+
+    port: str
+    space: str
+    whole: bool
+
+
+def use_of(category: str, port: str, straight: bool = True) -> Use:
+    """The use of what feeds a port of the common ground; not `straight` where something stands between."""
+    parameter = common_ground().types[category].parameters.get(port)
+    takes = parameter.takes if parameter is not None else ""
+    low, high = parameter.range if parameter is not None and parameter.range else (0.0, 2.0)
+    return Use(port, COLOUR if takes == "colour" else DATA, straight and low >= 0.0 and high <= 1.0)
+
+
+@dataclass(frozen=True)
 class Baking:
     """What a person wants baked, whether what is cut out is to be a stencil, and what is known of the thing that helps: what
-    wears it, and its pictures (path as written, width, height, depth).
+    wears it, its pictures (path as written, width, height, depth), and the common ground with its looks.
     """
 
     how: str = NEEDED
     stencil: bool = False
     body: Body | None = None
     pictures: tuple[tuple[str, int, int, str], ...] = ()
+    ground: Pack | None = None
 
 
 AS_NEEDED = Baking()
@@ -80,44 +102,81 @@ class Bakery:
         """What feeds what in it."""
         return Flow(self.graph)
 
+    def renew(self) -> None:
+        """Look anew at what feeds what, where nodes have come."""
+        for name in ("flow", "absent"):
+            self.__dict__.pop(name, None)
+
+    def steady(self, link: Link) -> tuple[float, ...] | None:
+        """What a link gives, where that is the same all over; None where it is not, or nobody can say."""
+        ground = self.baking.ground
+        if ground is None or ground.looks is None:
+            return None
+        found = Worth(self.graph, ground, Facts(1.0)).of(link)
+        return found.constant if found is not None else None
+
     def bake(self, name: str) -> bool:
         """Put a picture in the place of a node and all that feeds it alone; False where that cannot be, which is then `refused`."""
         node = self.graph.nodes[name]
         kind = common_ground().types.get(node.kind)
         if self.baking.how == NEVER or kind is None or kind.outputs.get("out") not in ("color", "float"):
             return False
-        why = self._against(name)
+        why = self.against(name)
         if why is not None:
             self.refused[name] = why
             return False
         part = Part(self.flow, name)
-        port, space, whole = self._use(name)
-        place = part.shared_place()
+        rows = self.rows_of([part])
+        image = self.picture(name, part, part.shared_place(), Link(name), self._use(name), rows)
+        self.forget(part)
+        self.put(image, rows)
+        return True
+
+    def picture(
+        self, name: str, part: Part, place: Link | None, link: Link, use: Use, rows: list[Row],
+        relief: Relief | None = None,
+    ) -> Node:  # fmt: skip
+        """A node that reads a picture of what a link of a part gives, where a placement stays outside; `rows` are told that they are
+        baked.
+        """
         painted = part.copy(place)
         size = self._size(part, place)
         by_place = part.has(PLACED)
         tiles = self._tiles(part)
-        colour = space == COLOUR
-        ending = "png" if whole else "exr"
-        key = _key(painted, name, size, space, by_place, tiles, ending, self.thing if by_place else "")
+        colour = use.space == COLOUR
+        ending = "png" if use.whole else "exr"
+        more = (link.output, relief) if relief is not None or link.output else ()
+        key = _key(painted, part.name, size, use.space, by_place, tiles, ending, self.thing if by_place else "", *more)
         found = self.bakes.get(key)
         if found is None:
-            found = Bake(
-                key,
-                self._named(port, f"{_encoded(colour, whole)}{'.<UDIM>' if tiles else ''}.{ending}"),
-                painted,
-                Link(name),
-                size,
-                space,
-                by_place,
-                tiles,
-                self.thing,
-            )
+            encoded = f"{_encoded(colour, use.whole)}{'.<UDIM>' if tiles else ''}.{ending}"
+            named = self._named(use.port, encoded)
+            found = Bake(key, named, painted, link, size, use.space, by_place, tiles, self.thing, relief)
             self.bakes[key] = found
-        self._replace(
-            name, found, place, part, "srgb_texture" if colour and whole else "lin_rec709" if colour else "raw"
-        )
-        return True
+        self._tell(found, part, rows)
+        space = "srgb_texture" if colour and use.whole else "lin_rec709" if colour else "raw"
+        return self._image(name, found, place, part, space)
+
+    def forget(self, part: Part) -> None:
+        """What only feeds a part that a picture stands for leads nowhere any more."""
+        for node in part.nodes():
+            if part.alone(node.id):
+                for port in (*node.ports(), "bypassed"):
+                    self.inward.origins.pop((node.id, port), None)
+
+    def put(self, image: Node, rows: list[Row]) -> None:
+        """Have a node stand on the common ground, for some rows."""
+        self.graph.nodes[image.id] = image
+        self.inward.origins[image.id, "file"] = rows
+
+    def rows_of(self, parts: Iterable[Part]) -> list[Row]:
+        """The rows that led to some parts, each once."""
+        found: dict[int, Row] = {}
+        for part in parts:
+            for node in part.nodes():
+                for port in node.ports():
+                    found |= {id(row): row for row in self.inward.origins.get((node.id, port), ())}
+        return list(found.values())
 
     def _named(self, port: str, ending: str) -> str:
         """A name for a picture that none so far has: the material, what it is for, how it is to be read."""
@@ -128,7 +187,7 @@ class Bakery:
 
     # whether
 
-    def _against(self, name: str) -> Why | None:
+    def against(self, name: str) -> Why | None:
         """Why what ends in a node cannot be baked, or None; said without looking at the part, which may be long."""
         body = self.baking.body
         if name not in self.flow.varying:
@@ -166,8 +225,8 @@ class Bakery:
 
     # how
 
-    def _use(self, name: str) -> tuple[str, str, bool]:
-        """The surface's port that a node ends in, whether it is read as colour there, and whether that lies between 0 and 1."""
+    def _use(self, name: str) -> Use:
+        """What a node's picture is for."""
         seen, straight = name, True
         for _ in range(_HOPS):
             readers = self.flow.readers(seen)
@@ -175,15 +234,11 @@ class Bakery:
                 break
             node, port = readers[0]
             kind = common_ground().types[node.kind]
-            parameter = kind.parameters.get(port)
             if kind.role == "surface" or node.kind in ("bump", "normalmap", "displacement"):
-                takes = parameter.takes if parameter is not None else ""
-                low, high = parameter.range if parameter is not None and parameter.range else (0.0, 2.0)
-                whole = straight and low >= 0.0 and high <= 1.0
-                return port, COLOUR if takes == "colour" else DATA, whole
+                return use_of(node.kind, port, straight)
             straight = False
             seen = node.id
-        return "map", COLOUR, False
+        return Use("map", COLOUR, False)
 
     def _size(self, part: Part, place: Link | None) -> int:
         """Pixels of a side: as many as the pictures that are read have, or as the finest detail asks for."""
@@ -221,34 +276,25 @@ class Bakery:
 
     # doing
 
-    def _replace(self, name: str, bake: Bake, place: Link | None, part: Part, space: str) -> None:
-        rows = self._rows(part)
+    @staticmethod
+    def _tell(bake: Bake, part: Part, rows: list[Row]) -> None:
         what = "" if not part.has(tuple(VIEW)) else " What depends on the view is left out of it."
         size = f"{bake.size} × {bake.size} pixels" + (f", {len(bake.tiles)} tiles" if bake.tiles else "")
+        if bake.relief is not None and bake.relief.heights:
+            size += f", as slopes where a unit of UVs is {length(bake.relief.metres_per_uv[0])} long"
         why = Why(Cause.BAKED, f"Baked into {bake.name}, {size}.{what}", "baked")
         for row in rows:
             row.meet(Fate.FITTED if what and row.parameter in ("front", "edge", "hold") else Fate.BAKED, why)
-        for node in part.nodes():
-            for port in (*node.ports(), "bypassed"):
-                if part.alone(node.id):
-                    self.inward.origins.pop((node.id, port), None)
+
+    def _image(self, name: str, bake: Bake, place: Link | None, part: Part, space: str) -> Node:
         edges = {str(node.values.get("uaddressmode", "periodic")) for node in part.nodes() if node.kind == "image"}
         edge = edges.pop() if len(edges) == 1 else "periodic"
-        image = Node(name, "image", {"file": bake.path, "colorspace": space}, source=self.graph.nodes[name].source)
+        image = Node(name, "image", {"file": bake.path, "colorspace": space}, source=self.graph.nodes[part.name].source)
         if edge != "periodic":
             image.values |= {"uaddressmode": edge, "vaddressmode": edge}
         if place is not None:
             image.links["texcoord"] = place
-        self.graph.nodes[name] = image
-        self.inward.origins[name, "file"] = rows
-
-    def _rows(self, part: Part) -> list[Row]:
-        found: dict[int, Row] = {}
-        for node in part.nodes():
-            for port in node.ports():
-                for row in self.inward.origins.get((node.id, port), ()):
-                    found[id(row)] = row
-        return list(found.values())
+        return image
 
 
 def _encoded(colour: bool, whole: bool) -> str:

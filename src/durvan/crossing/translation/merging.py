@@ -41,10 +41,13 @@ class _Level:
     look: Gist | None = None
 
 
-def merge_layers(inward: Inward, thing: Thing, source: Pack, target: Pack, metres_per_unit: float) -> None:
-    """Bring every pile of a thing down to what a target takes. Changes the thing on the common ground."""
+def merge_layers(
+    inward: Inward, thing: Thing, source: Pack, target: Pack, metres_per_unit: float, to_one: bool = False
+) -> None:
+    """Bring every pile of a thing down to what a target takes, or `to_one`. Changes the thing on the common ground."""
     abilities = target.identity.abilities
-    most, adds = max(int(abilities.get("layers", 1)), 1), bool(abilities.get("adds", False))
+    most = 1 if to_one else max(int(abilities.get("layers", 1)), 1)
+    adds = bool(abilities.get("adds", False)) and not to_one
     link = inward.graph.outputs.get("surface")
     root = inward.graph.nodes.get(link.node) if link is not None else None
     if root is None or root.kind not in (_LAYER, _SIDES):

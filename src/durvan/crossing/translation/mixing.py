@@ -24,8 +24,8 @@ _RELIEF = ("geometry_normal", "geometry_coat_normal", "geometry_tangent", "geome
 
 
 @dataclass
-class _Side:
-    """One of both surfaces, asked port by port."""
+class Side:
+    """A surface, asked port by port."""
 
     inward: Inward
     node: Node
@@ -41,8 +41,13 @@ class _Side:
 
     def says_nothing(self, port: str) -> bool:
         """Whether the parameter does not count, because its weight is 0."""
-        weight = next((weight for start, weight in _BY.items() if port.startswith(start) and weight != port), "")
+        weight = _weight_of(port)
         return bool(weight) and not isinstance(found := self.get(weight), Wire) and found == 0.0
+
+
+def _weight_of(port: str) -> str:
+    """The weight that says whether a parameter counts; empty for one that always does."""
+    return next((weight for start, weight in _BY.items() if port.startswith(start) and weight != port), "")
 
 
 def _parameters() -> dict[str, Parameter]:
@@ -51,7 +56,7 @@ def _parameters() -> dict[str, Parameter]:
 
 def merged(inward: Inward, under: Node, top: Node, amount: Wire | float, how: str, why: Why) -> Node:
     """The surface that stands for `top` on `under` by an amount; it takes the place of `under`, and the rows of both end in it."""
-    low, high = _Side(inward, under), _Side(inward, top)
+    low, high = Side(inward, under), Side(inward, top)
     out: dict[str, Any] = {}
     touched = {*under.ports(), *top.ports()}
     for port, parameter in _parameters().items():
@@ -71,7 +76,7 @@ def merged(inward: Inward, under: Node, top: Node, amount: Wire | float, how: st
     return fresh
 
 
-def _mixed(port: str, parameter: Parameter, low: _Side, high: _Side, amount: Any) -> Any:
+def _mixed(port: str, parameter: Parameter, low: Side, high: Side, amount: Any) -> Any:
     one, two = low.get(port), high.get(port)
     if port in _RELIEF:
         return two if one is None or (isinstance(two, Wire) and not isinstance(amount, Wire) and amount > 0.5) else one
@@ -85,17 +90,22 @@ def _mixed(port: str, parameter: Parameter, low: _Side, high: _Side, amount: Any
     if not isinstance(one, Wire) and not isinstance(two, Wire) and same(plain(one), plain(two)):
         return one
     share = amount
-    weight = next((weight for start, weight in _BY.items() if port.startswith(start) and weight != port), "")
+    weight = _weight_of(port)
     if weight and not isinstance(amount, Wire):
         a, b = low.get(weight), high.get(weight)
         if not isinstance(a, Wire) and not isinstance(b, Wire):
             share = b * amount / max(a * (1.0 - amount) + b * amount, 1e-9)
-    if isinstance(share, Wire):
-        return one + (two - one) * share if not isinstance(one, Wire) else one * (1.0 - share) + two * share
+    return blended(one, two, share)
+
+
+def blended(one: Any, two: Any, share: Any) -> Any:
+    """Two numbers, colours or wires by the share of the second."""
+    if isinstance(share, Wire) and not isinstance(one, Wire):
+        return one + (two - one) * share
     return one * (1.0 - share) + two * share
 
 
-def _added(port: str, low: _Side, high: _Side, amount: Any) -> Any:
+def _added(port: str, low: Side, high: Side, amount: Any) -> Any:
     """What lies below stays; matt light and glow of what is added come on top."""
     one = low.get(port)
     if port == "base_color" and not isinstance(one, Wire):
@@ -110,7 +120,7 @@ def _added(port: str, low: _Side, high: _Side, amount: Any) -> Any:
     return one
 
 
-def _highlight(low: _Side, high: _Side, amount: Any) -> dict[str, Any]:
+def _highlight(low: Side, high: Side, amount: Any) -> dict[str, Any]:
     """The highlight of what is added, as a coat, where there is none yet."""
     if not isinstance(low.get("coat_weight"), Wire) and low.get("coat_weight") != 0.0:
         return {}

@@ -12,6 +12,7 @@ from durvan.crossing.translation.lighting import Handlings
 from durvan.crossing.translation.policies import Kinds, Matter, Policies
 from durvan.crossing.translation.result import Inputs, Translation, in_target
 from durvan.crossing.translation.translate import made
+from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError
 from durvan.progress import Report, Step, silent
@@ -101,13 +102,13 @@ class _ByThing:
             tuple(self.values.get(name, ())), tuple(self.readings.get(name, ())), tuple(self.turned.get(name, ())),
             (*self.notes.get(name, ()), *self.in_use.get(name, ())),
             self.light.of(thing, registry.packs.get(thing.dialect)),
-            self._baking(thing) if thing.kind is Kind.MATERIAL else AS_NEEDED,
+            self._baking(thing, registry.ground) if thing.kind is Kind.MATERIAL else AS_NEEDED,
         )  # fmt: skip
 
-    def _baking(self, thing: Thing) -> Baking:
+    def _baking(self, thing: Thing, ground: Pack | None) -> Baking:
         how = self.policies.of(thing.id, Matter.BAKE)
         stencil = self.policies.of(thing.id, Matter.SEE_THROUGH) == "stencil"
-        return Baking(how, stencil, self.bodies.get(thing.id), pictures_of(thing.graph.nodes, self.files))
+        return Baking(how, stencil, self.bodies.get(thing.id), pictures_of(thing.graph.nodes, self.files), ground)
 
 
 def plan_one(

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from enum import StrEnum
 
+from durvan.crossing.translation.bakery import NEEDED, NEVER, TO_MAPS
 from durvan.crossing.translation.choices import Choices
 from durvan.scene.traits import MaterialKind, Traits
 
@@ -18,7 +19,7 @@ class Matter(StrEnum):
 
 # What there is to choose of each matter; the first is what is done where nobody says otherwise
 WAYS: Mapping[Matter, tuple[str, ...]] = {
-    Matter.BAKE: ("where needed", "never"),
+    Matter.BAKE: (NEEDED, NEVER, TO_MAPS),
     Matter.SEE_THROUGH: ("coverage", "stencil"),
 }
 EVERYTHING, KIND = "everything", "kind:"

@@ -47,7 +47,7 @@ class Translation:
     `readings` are the cases that nodes with several were read by; `unsaid` the nodes of the common ground that the target
     has no word for, with their why; `faults` are conditions of packs that could not be asked; `inputs` what it was made from; `looks` names both networks, once
     it was asked for; `meant` is the source with a person's corrections in it, where there are any: what the target is measured
-    against; `moved` where it stands in the target (a world matrix), if elsewhere; `bakes` are the pictures that are painted for it; `common` the values that a light, a camera or settings have on the common ground.
+    against; `moved` where it stands in the target (a world matrix), if elsewhere; `bakes` are the pictures that are painted for it; `unmet` says what was chosen for it and cannot be done; `common` the values that a light, a camera or settings have on the common ground.
     """
 
     thing: str
@@ -64,11 +64,12 @@ class Translation:
     looks: str = ""
     moved: tuple[float, ...] = ()
     bakes: tuple[Bake, ...] = ()
+    unmet: tuple[Why, ...] = ()
     _counts: Counts | None = None
 
     def to_travel(self) -> Translation:
         """Only what is needed to look at it, for another process."""
-        return replace(self, rows=[], readings={}, unsaid=(), faults=(), inputs=None)
+        return replace(self, rows=[], readings={}, unsaid=(), faults=(), unmet=(), inputs=None)
 
     @property
     def counts(self) -> Counts:

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from durvan.crossing.translation.absent import settle
-from durvan.crossing.translation.bakery import AS_NEEDED, Bakery, Baking
+from durvan.crossing.translation.bakery import AS_NEEDED, NEVER, TO_MAPS, Bakery, Baking
 from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.inward import carry_in, why_of
 from durvan.crossing.translation.lighting import AS_IT_IS, Handling, forward_of, handle
@@ -15,6 +15,8 @@ from durvan.crossing.translation.merging import merge_layers
 from durvan.crossing.translation.notes import write_in
 from durvan.crossing.translation.outward import carry_out
 from durvan.crossing.translation.parting import part
+from durvan.crossing.translation.reducing import reduce
+from durvan.crossing.translation.reliefs import as_normals
 from durvan.crossing.translation.result import Inputs, Translation
 from durvan.crossing.translation.rows import By, Row
 from durvan.dialects.pack import Pack
@@ -45,8 +47,9 @@ def translate(
         return _same(thing, target)
     else:
         inward = carry_in(thing, source, metres_per_unit, readings)
+    baking = baking or AS_NEEDED
     if thing.kind is Kind.MATERIAL and source is not None:
-        merge_layers(inward, thing, source, target, metres_per_unit)
+        merge_layers(inward, thing, source, target, metres_per_unit, baking.how == TO_MAPS)
     knows_kelvin = bool(target.identity.abilities.get("kelvin", True))
     if not light.idle or not knows_kelvin:
         handle(inward, thing.id, light, knows_kelvin)
@@ -57,16 +60,11 @@ def translate(
     parted = part(inward, target) if thing.kind is Kind.LIGHT else None
     context = parted.known(thing.context) if parted is not None else thing.context
     known = {"metres_per_unit": metres_per_unit, **context}
-    bakery = None
-    if (
-        thing.kind is Kind.MATERIAL
-        and baking is not None
-        and baking.stencil
-        and target.identity.abilities.get("stencil", False)
-    ):
-        harden(inward)
+    bakery: Bakery | None = None
+    unmet: tuple[Why, ...] = ()
     if thing.kind is Kind.MATERIAL:
-        bakery = Bakery(thing.id, thing.name, inward, baking or AS_NEEDED)
+        bakery = Bakery(thing.id, thing.name, inward, baking)
+        unmet = _as_chosen(inward, bakery, target)
     out = carry_out(thing.id, inward, target, known, metres_per_unit, bakery)
     if parted is not None:
         parted.stand(out.graph)
@@ -83,7 +81,18 @@ def translate(
         tuple(dict.fromkeys((*inward.faults, *out.faults))),
         common,
         bakes=out.bakes,
+        unmet=unmet,
     )
+
+
+def _as_chosen(inward: Inward, bakery: Bakery, target: Pack) -> tuple[Why, ...]:
+    """Do what was chosen for a material on the common ground; why, where it cannot be done."""
+    unmet = harden(inward, target) if bakery.baking.stencil else ()
+    if bakery.baking.how == TO_MAPS:
+        unmet += reduce(inward, bakery)
+    if bakery.baking.how != NEVER:
+        as_normals(bakery, target)
+    return unmet
 
 
 def _added(thing: Thing) -> Inward:

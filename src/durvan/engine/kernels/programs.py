@@ -18,7 +18,6 @@ from durvan.engine.kernels.world import (
     A_PIXELS,
     A_START,
     A_TILES,
-    F4,
     F8,
     I4,
     M_BUMP,
@@ -49,7 +48,7 @@ from durvan.engine.kernels.world import (
 from durvan.graph.expression import POINT, POINT_SIZE, TILE_COLUMNS, TILE_ROWS
 from durvan.optics.jit import address, beyond, entry, inner
 from durvan.optics.lobes import layout
-from durvan.optics.lobes.layout import BEYOND, GLOW, RECORD
+from durvan.optics.lobes.layout import BEYOND, RECORD
 
 (ADD, SUBTRACT, MULTIPLY, DIVIDE, POWER, LEAST, MOST, BELOW, FLOOR, ROOT, EXP, LOG, ABSOLUTE, PICTURE, NOISE) = range(
     15
@@ -270,28 +269,4 @@ def resolve_many(w: World, m: int, points: F8, records: F8, size: int) -> None:
     registers[0] = 0.0
 
 
-@entry
-def paint(
-    w: World, m: int, size: int, first: int, end: int, u0: float, v0: float, places: F8, out: F4, room: F8
-) -> None:
-    """The glow of a material at the middle of each pixel of the rows `first` to `end` of a square picture over UVs that begin at
-    `u0`, `v0`: `out` [size, size, 3], the top row first. `places` [size, size, 3] are the places in metres, [0, 0, 0] for none.
-    `room` [POINT_SIZE + RECORD + registers].
-    """
-    w = bare(w)
-    point = address(room)
-    record, registers = beyond(point, POINT_SIZE), beyond(point, POINT_SIZE + RECORD)
-    placed = places.shape[0] > 0
-    point[5], point[6], point[7] = FACED, 1.0, 0.5
-    for row in range(first, end):
-        for column in range(size):
-            point[0], point[1] = u0 + (column + 0.5) / size, v0 + 1.0 - (row + 0.5) / size
-            if placed:
-                point[2], point[3], point[4] = places[row, column, 0], places[row, column, 1], places[row, column, 2]
-            rec = resolve(w, m, point, registers, record)
-            for c in range(3):
-                out[row, column, c] = rec[GLOW + c]
-    room[0] = 0.0
-
-
-__all__ = ["I4", "gradient_noise", "height", "paint", "put_more", "resolve", "resolve_many", "run"]
+__all__ = ["I4", "gradient_noise", "height", "put_more", "resolve", "resolve_many", "run"]

@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from durvan.crossing.document.changes import SayKind, SetPolicy
 from durvan.crossing.job.session import Session
+from durvan.crossing.translation.bakery import NEEDED, NEVER, TO_MAPS
 from durvan.crossing.translation.policies import EVERYTHING, KIND, WAYS, Kinds, Matter, Policies
 from durvan.scene.model import Thing
 from durvan.scene.traits import MaterialKind
@@ -13,10 +14,14 @@ from durvan.ui.kit.parts import Choice, label, link, rule, small
 from durvan.ui.kit.words import count
 from durvan.ui.shared.state import State
 
-_ASKED = {Matter.SEE_THROUGH: "what is cut out", Matter.BAKE: "what the target cannot say"}
+_ASKED = {Matter.SEE_THROUGH: "what is cut out", Matter.BAKE: "its maps"}
 _TOLD = {
     Matter.SEE_THROUGH: {"coverage": "as coverage, soft", "stencil": "as a stencil, hard at a half"},
-    Matter.BAKE: {"where needed": "baked where needed", "never": "never baked"},
+    Matter.BAKE: {
+        NEEDED: "baked where the target has no word",
+        NEVER: "never baked",
+        TO_MAPS: "reduced to colour, metalness, roughness, normal",
+    },
 }
 
 

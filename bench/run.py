@@ -94,6 +94,8 @@ def main() -> None:
     print(flush=True)
     subprocess.run([sys.executable, str(ROOT / "bench" / "looks.py")], check=True)
     print(flush=True)
+    subprocess.run([sys.executable, str(ROOT / "bench" / "bakes.py")], check=True)
+    print(flush=True)
     subprocess.run([sys.executable, str(ROOT / "bench" / "lights.py")], check=True)
     subprocess.run([sys.executable, str(ROOT / "bench" / "budget.py")], check=True)
     seen = turn("window.py", ROOT / "demo" / "lamproom" / "lamproom.usda", "rendering")

@@ -6,6 +6,7 @@ import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from threading import Lock
 from typing import TypeVar
 
 import numpy as np
@@ -34,13 +35,15 @@ class Worn:
     def __init__(self, scene: Scene, shapes: Callable[[], Shapes] | None) -> None:
         self.scene, self._shapes = scene, shapes
         self._kept: Shapes | None = None
+        self._reading = Lock()  # several pictures are painted at a time
 
     def by(self, thing: str) -> list[tuple[Mesh, NDArray[np.bool_]]]:
         """Meshes and which of their triangles wear it."""
-        if self._kept is None:
-            file = Path(self.scene.file)
-            self._kept = self._shapes() if self._shapes is not None else reader(file).shapes(file, silent)
-        kept = self._kept
+        with self._reading:
+            if self._kept is None:
+                file = Path(self.scene.file)
+                self._kept = self._shapes() if self._shapes is not None else reader(file).shapes(file, silent)
+            kept = self._kept
         if thing not in kept.materials:
             return []
         number = kept.materials.index(thing)
@@ -72,7 +75,7 @@ def paint(
 
     with ThreadPoolExecutor(workers) as pool:
         list(pool.map(some, range(0, whole, rows)))
-    return np.nan_to_num(out, nan=0.0, posinf=6e4, neginf=-6e4)
+    return np.nan_to_num(out, copy=False, nan=0.0, posinf=6e4, neginf=-6e4)
 
 
 def padded(picture: Numbers, mask: NDArray[np.bool_]) -> Numbers:

@@ -3,19 +3,17 @@
 from __future__ import annotations
 
 import json
-import os
 from collections.abc import Sequence
 from contextlib import suppress
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-import platformdirs
 
 from durvan.dialects.look import Facts
 from durvan.dialects.pack import Pack
 from durvan.engine.brushes import Brush, Plain, Seen, brush_for
 from durvan.engine.canvas import Floats, Painted, Worn
+from durvan.engine.costs import NOTE, Cost, folder
 from durvan.errors import RenderingError
 from durvan.formats import pictures
 from durvan.graph.expression import UDIM, Lane, Lookup, Pixels, look_up, order
@@ -26,26 +24,6 @@ from durvan.replacing import replacing
 from durvan.scene.baking import COLOUR, Bake
 
 _SCHEME = "2"
-
-
-@dataclass(frozen=True)
-class Cost:
-    """How far a picture is from what it stands for: the mean CIEDE2000 of a colour, the mean difference of data, the mean angle of
-    normals in degrees.
-    """
-
-    mean: float
-    unit: str = ""
-
-    @property
-    def told(self) -> str:
-        """As people read it."""
-        return f"{self.unit} {self.mean:.2f}" if self.unit == "ΔE" else f"{self.mean:.2g}{self.unit}"
-
-
-def folder() -> Path:
-    """Where what was painted is kept."""
-    return Path(os.environ.get("DURVAN_SWATCHES") or platformdirs.user_cache_path("durvan") / "swatches") / "baked"
 
 
 def cost(bake: Bake, brush: Brush, picture: Painted, tile: tuple[int, int], seen: Seen | None) -> Cost | None:
@@ -62,7 +40,7 @@ def cost(bake: Bake, brush: Brush, picture: Painted, tile: tuple[int, int], seen
         return Cost(float(_angles(meant, found).mean()), "°")
     if bake.space == COLOUR:
         lab = [cielab(np.clip(one, 0.0, 1.0)) for one in (meant, found)]
-        return Cost(float(ciede2000(*lab).mean()), "ΔE")
+        return Cost(float(ciede2000(*lab).mean()), "ΔE00")
     return Cost(float(np.abs(meant - found).mean()))
 
 
@@ -78,10 +56,10 @@ def painted(bake: Bake, ground: Pack, facts: Facts, pixels: Pixels, worn: Worn) 
 
     Raises RenderingError when it cannot be painted or kept.
     """
-    place = folder() / bake.key[:2] / bake.key
+    place = folder(bake)
     brush = brush_for(bake, ground, facts, pixels, worn)
     made_from = _made_from(brush.lanes())
-    note = place / "made.json"
+    note = place / NOTE
     with suppress(OSError, ValueError, KeyError):
         known = json.loads(note.read_text(encoding="utf-8"))
         if known["from"] == made_from and all((place / name).is_file() for name in _names(bake)):
@@ -101,15 +79,6 @@ def painted(bake: Bake, ground: Pack, facts: Facts, pixels: Pixels, worn: Worn) 
     except OSError as problem:
         raise RenderingError(f"{bake.name} cannot be kept: {problem}.") from problem
     return str(place / bake.name)
-
-
-def cost_of(bake: Bake) -> Cost | None:
-    """What a baked picture cost; None of one that was not painted yet, or where it cannot be told."""
-    with suppress(OSError, ValueError, KeyError, TypeError):
-        note = folder() / bake.key[:2] / bake.key / "made.json"
-        mean, unit = json.loads(note.read_text(encoding="utf-8"))["cost"]
-        return Cost(float(mean), str(unit))
-    return None
 
 
 def _names(bake: Bake) -> dict[str, int]:

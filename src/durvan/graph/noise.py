@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 _SCALE = 0.9820
+FAR = 1e9  # from where on there is no noise: numbers are too coarse there
 
 
 def _turn(x: NDArray[np.uint32], by: int) -> NDArray[np.uint32]:
@@ -49,11 +50,12 @@ def gradient_noise(x: Array, y: Array, z: Array) -> Array:
 
 
 def fractal(x: Array, y: Array, z: Array, octaves: int, lacunarity: float, diminish: float) -> Array:
-    """Several octaves added; each is `lacunarity` times finer and `diminish` times weaker."""
+    """Several octaves added; each is `lacunarity` times finer and `diminish` times weaker. What is too far away has none."""
     total = np.zeros(np.broadcast(x, y, z).shape)
     amplitude = 1.0
     for _ in range(octaves):
-        total += amplitude * gradient_noise(x, y, z)
+        near = (np.abs(x) < FAR) & (np.abs(y) < FAR) & (np.abs(z) < FAR)
+        total += amplitude * np.where(near, gradient_noise(*(np.where(near, axis, 0.0) for axis in (x, y, z))), 0.0)
         amplitude *= diminish
         x, y, z = x * lacunarity, y * lacunarity, z * lacunarity
     return total

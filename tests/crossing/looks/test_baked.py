@@ -17,7 +17,7 @@ from durvan.crossing.translation.parts import Flow, Part
 from durvan.crossing.translation.result import in_target
 from durvan.crossing.translation.translate import translate
 from durvan.dialects.registry import Registry
-from durvan.engine import brushes, canvas, painting, staging
+from durvan.engine import brushes, canvas, costs, painting, staging
 from durvan.formats import pictures
 from durvan.graph import expression as ex
 from durvan.optics.tone import srgb
@@ -61,18 +61,18 @@ def test_a_chequer_becomes_a_picture_and_looks_the_same(packs: Registry, target:
     (bake,) = done.bakes
     assert (bake.name, bake.size, bake.space, bake.by_place) == (
         "Paint_base_color_srgb.png",
-        128,
+        256,
         "srgb_texture",
         False,
     )
     image = next(node for node in done.graph.nodes.values() if node.values.get("file") == bake.path)
     assert image.kind in ("pellune.image", "preview.texture")
     rows = {row.parameter: row for row in done.rows if row.node == "c"}
-    assert all(row.fate is Fate.BAKED and "128 × 128 pixels" in row.reason for row in rows.values())
+    assert all(row.fate is Fate.BAKED and "256 × 256 pixels" in row.reason for row in rows.values())
     assert all((image.id, "file") in row.targets for row in rows.values())
     found = seen(packs, thing).drift(thing, done)
     assert found is not None and not found.caveats and found.mean < 1.6
-    assert painting.cost_of(bake).mean < 1.5  # small enough to be the very picture that a swatch shows
+    assert costs.cost_of(bake).mean < 1.5  # small enough to be the very picture that a swatch shows
 
 
 def test_what_is_not_to_be_baked_is_not(packs: Registry) -> None:
@@ -324,7 +324,7 @@ def test_what_was_painted_is_kept_and_painted_anew_where_a_picture_changed(packs
         return float(pictures.pixels(path, 1.0)[8, 8, 0])
 
     assert value() == pytest.approx(0.5, abs=0.005)
-    note = painting.folder() / "kk" / ("k" * 32) / "made.json"
+    note = costs.folder(bake) / "made.json"
     before = note.stat().st_mtime_ns
     assert value() == pytest.approx(0.5, abs=0.005) and note.stat().st_mtime_ns == before
     pictures.save(file, np.full((9, 9, 3), 0.25, np.float32))

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import os
 import shutil
+from collections.abc import Mapping
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from durvan.crossing.translation.plan import Plan
@@ -10,6 +13,7 @@ from durvan.dialects.registry import Registry
 from durvan.engine import compiling, staging
 from durvan.errors import SceneFileError
 from durvan.graph.expression import UDIM
+from durvan.progress import Report, Step, silent
 from durvan.replacing import replacing
 
 
@@ -19,6 +23,19 @@ class Painter:
     def __init__(self, plan: Plan, registry: Registry) -> None:
         self.bakes = {bake.path: bake for one in plan.translations.values() for bake in one.bakes}
         self.facts = staging.facts_of(plan.scene, registry)
+
+    def put_all(self, wanted: Mapping[Path, str], report: Report = silent) -> None:
+        """Put pictures in their places, as many at a time as there are cores. Raises as `put` does; `report` may raise Stopped."""
+        compiling.ensure()
+        with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+            waiting = [pool.submit(self.put, place, made) for place, made in wanted.items()]
+            try:
+                for count, one in enumerate(waiting):
+                    report(Step("Painting pictures", count, len(waiting)))
+                    one.result()
+            finally:
+                for one in waiting:
+                    one.cancel()
 
     def put(self, place: Path, made: str) -> None:
         """Put one picture, or all tiles of one, in its place. Raises SceneFileError and RenderingError."""

@@ -56,14 +56,12 @@ def carry(plan: Plan, registry: Registry, out: Path, report: Report = silent) ->
         report(Step("Finishing"))
         meant.release()
         digest = checksum(str(temporary))
-        painter = Painter(plan, registry)
-        for count, (name, made) in enumerate(meant.made.items()):
-            report(Step("Painting and making files", count, len(meant.made)))
-            place = out.absolute().parent / name
+        places = {out.absolute().parent / name: made for name, made in meant.made.items()}
+        report(Step("Making files"))
+        for place, made in places.items():
             if baking.of_path(made) is None:
                 _put_made(place, made)
-            else:
-                painter.put(place, made)
+        Painter(plan, registry).put_all({place: made for place, made in places.items() if baking.of_path(made)}, report)
     return Carried(out, len(plan.translations), checked, digest)
 
 

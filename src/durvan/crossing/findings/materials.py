@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from durvan.crossing.findings.model import Finding, Level
 from durvan.crossing.findings.view import View
 from durvan.crossing.looks.keys import of_thing
+from durvan.crossing.translation.bakery import WAITS_FOR_SHAPES
 from durvan.scene.model import Kind, Thing
 
 
@@ -23,6 +24,8 @@ def not_as_chosen(view: View, thing: Thing) -> Iterator[Finding]:
     """A way that was chosen for a material, or for all of its kind, and that it cannot go."""
     translation = view.plan.translations.get(thing.id)
     for why in translation.unmet if translation is not None else ():
+        if why.topic == WAITS_FOR_SHAPES:  # it may be followed yet
+            continue
         way, _, cause = why.said.partition(": ")
         yield Finding(
             "not-as-chosen", Level.NOTE, "A choice that cannot be followed", cause.rstrip("."),

@@ -43,8 +43,10 @@ from durvan.crossing.translation.choices import Note, SettingsSet
 from durvan.crossing.translation.plan import Plan
 from durvan.crossing.translation.policies import KIND, Kinds
 from durvan.crossing.translation.quick import quick
+from durvan.crossing.translation.rows import Row
 from durvan.dialects.registry import Registry
 from durvan.engine.bodies import bodies as bodies_of
+from durvan.engine.costs import Cost, cost_of
 from durvan.errors import CrossingFileError, MisuseError
 from durvan.files import carried
 from durvan.files import roots as root_files
@@ -264,7 +266,7 @@ class Session:
         """Read the shapes of the scene where something that is planned waits for them or for what materials are (or `always`), and
         work out what follows."""
         by_kind = any(one.subject.startswith(KIND) for one in self.document.policies)
-        waits = by_kind or any(row.why.topic == WAITS_FOR_SHAPES for row in self.plan.ledger)
+        waits = by_kind or any(one.waits(WAITS_FOR_SHAPES) for one in self.plan.translations.values())
         if (waits or always) and not self.evidence.bodies:
             file = Path(self.scene.file)
             self.worn(bodies_of(reader(file).shapes(file, report)))
@@ -281,6 +283,12 @@ class Session:
     def key_of(self, thing: Thing) -> LookKey:
         """What a drift of a carried material is kept by, as it stands."""
         return self.now.view.key(thing)
+
+    def cost(self, row: Row) -> Cost | None:
+        """What the pictures that a value was baked into cost, where they were painted already."""
+        bakes = {bake.path: bake for bake in self.plan.translations[row.thing].bakes}
+        found = [cost_of(bakes[value]) for value, _ in row.target_values if isinstance(value, str) and value in bakes]
+        return next((one for one in found if one is not None), None)
 
     def drift(self, thing: str) -> Drift | None:
         """The drift of a material as it stands, where it is known."""

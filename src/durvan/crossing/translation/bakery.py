@@ -251,7 +251,7 @@ class Bakery:
                 wanted.append(pixels * (1.0 if place is not None else part.repeats(node)))
             elif node.kind == "checkerboard":
                 tiling = node.values.get("uvtiling", (8.0, 8.0))
-                wanted.append(16.0 * max(map(abs, tiling)) if isinstance(tiling, tuple) else float(USUAL))
+                wanted.append(32.0 * max(map(abs, tiling)) if isinstance(tiling, tuple) else float(USUAL))
             elif node.kind in ("ramplr", "ramptb"):
                 wanted.append(256.0)
             elif node.kind == "fractal3d":

@@ -8,11 +8,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from durvan.crossing.translation.bakery import Bakery, use_of
+from durvan.crossing.translation.bakery import WAITS_FOR_SHAPES, Bakery, use_of
 from durvan.crossing.translation.ground import Inward
+from durvan.crossing.translation.matching import Matcher
 from durvan.crossing.translation.mixing import Side, blended
 from durvan.crossing.translation.parts import Part
 from durvan.crossing.translation.reliefs import is_plain, of_port
+from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Why
 from durvan.graph.formula import plain, wrap
 from durvan.graph.wire import Wire
@@ -31,6 +33,7 @@ _MAPS = (
     "emission_luminance",
 )
 _NORMAL = "geometry_normal"
+_PLACES = ("place2d", "geompropvalue")
 _SEE_THROUGH = 0.02  # of what passes, from where on a material is no opaque one
 _METAL = 0.7  # reflected by a metal whose colour is a map
 _FOLDS = ("coat_", "subsurface_", "base_weight")
@@ -44,20 +47,21 @@ _FOLDED = Why(
 _LEFT = Why(Cause.MERGED, "Reduced to maps: none of them can say it, so it stands at its default.", "maps")
 
 
-def reduce(inward: Inward, bakery: Bakery) -> tuple[Why, ...]:
+def reduce(inward: Inward, bakery: Bakery, target: Pack) -> tuple[Why, ...]:
     """Reduce every surface of a thing, which has no layers any more; why it was not, where that cannot be."""
     surfaces = [node for node in inward.graph.nodes.values() if node.kind == _SURFACE]
     if not surfaces:
         return (_unmet("it has no surface that can be reduced."),)
     if any(_lets_pass(node) for node in surfaces):
         return (_unmet("light passes through it, and that cannot be in maps of an opaque one."),)
-    found = dict.fromkeys(why for node in surfaces for why in _Reduction(inward, bakery, node).run())
-    moved = _height(inward, bakery)
+    found = dict.fromkeys(why for node in surfaces for why in _Reduction(inward, bakery, node, target).run())
+    moved = _height(inward, bakery, target)
     return tuple(found | ({moved: None} if moved is not None else {}))
 
 
-def _unmet(what: str) -> Why:
-    return Why(Cause.NO_WORD, f"Not reduced to maps: {what}", "maps:unmet")
+def _unmet(what: str, topic: str = "") -> Why:
+    waits = topic == WAITS_FOR_SHAPES
+    return Why(Cause.NO_WORD, f"Not reduced to maps: {what}", topic if waits else "maps:unmet")
 
 
 def _lets_pass(node: Node) -> bool:
@@ -65,19 +69,20 @@ def _lets_pass(node: Node) -> bool:
     return "transmission_weight" in node.links or (isinstance(value, int | float) and value > _SEE_THROUGH)
 
 
-def _height(inward: Inward, bakery: Bakery) -> Why | None:
+def _height(inward: Inward, bakery: Bakery, target: Pack) -> Why | None:
     """The height that moves the surface becomes a map as well."""
     link = inward.graph.outputs.get("displacement")
     node = inward.graph.nodes.get(link.node) if link is not None else None
     if node is None or "displacement" not in node.links:
         return None
-    return _Reduction(inward, bakery, node).to_map("displacement")
+    return _Reduction(inward, bakery, node, target).to_map("displacement")
 
 
 class _Reduction:
     """Reduces one node's ports."""
 
-    def __init__(self, inward: Inward, bakery: Bakery, node: Node) -> None:
+    def __init__(self, inward: Inward, bakery: Bakery, node: Node, target: Pack) -> None:
+        self.matcher = Matcher(inward.graph, target, {})
         self.inward, self.bakery, self.node, self.graph = inward, bakery, node, inward.graph
         self.side = Side(inward, node)
 
@@ -94,7 +99,7 @@ class _Reduction:
         link = self.node.links.get(_NORMAL)
         if link is not None and not is_plain(self.graph, link):
             found.append(of_port(self.bakery, link))
-        return [_unmet(why.said[:1].lower() + why.said[1:]) for why in found if why is not None]
+        return [_unmet(why.said[:1].lower() + why.said[1:], why.topic) for why in found if why is not None]
 
     # folding
 
@@ -162,7 +167,7 @@ class _Reduction:
         """Have a map feed a port that varies, and a number one that does not; why not, where that cannot be."""
         link = self.node.links.get(port)
         source = self.graph.nodes.get(link.node) if link is not None else None
-        if link is None or source is None or (source.kind == "image" and not link.output):
+        if link is None or source is None or self._is_map(source):
             return None
         steady = self.bakery.steady(link)
         if steady is not None:
@@ -179,6 +184,17 @@ class _Reduction:
         self.bakery.put(image, rows)
         self.node.links[port] = Link(image.id)
         return None
+
+    def _is_map(self, source: Node) -> bool:
+        """Whether it is one picture that the target reads as it is."""
+        match = self.matcher.match(source)
+        if match is None:
+            return False
+        taken = {node.id for node in match.roles.values()}
+        others = [node for node in Part(self.bakery.flow, source.id).nodes() if node.id not in taken]
+        return any(node.kind == "image" for node in match.roles.values()) and all(
+            node.kind in _PLACES for node in others
+        )
 
     def _steady(self, port: str, value: tuple[float, ...]) -> None:
         """A number in the place of a network that is the same all over."""

@@ -67,6 +67,10 @@ class Translation:
     unmet: tuple[Why, ...] = ()
     _counts: Counts | None = None
 
+    def waits(self, topic: str) -> bool:
+        """Whether anything of it has a why of some topic."""
+        return any(row.why.topic == topic for row in self.rows) or any(why.topic == topic for why in self.unmet)
+
     def to_travel(self) -> Translation:
         """Only what is needed to look at it, for another process."""
         return replace(self, rows=[], readings={}, unsaid=(), faults=(), unmet=(), inputs=None)

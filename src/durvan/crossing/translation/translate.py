@@ -89,7 +89,7 @@ def _as_chosen(inward: Inward, bakery: Bakery, target: Pack) -> tuple[Why, ...]:
     """Do what was chosen for a material on the common ground; why, where it cannot be done."""
     unmet = harden(inward, target) if bakery.baking.stencil else ()
     if bakery.baking.how == TO_MAPS:
-        unmet += reduce(inward, bakery)
+        unmet += reduce(inward, bakery, target)
     if bakery.baking.how != NEVER:
         as_normals(bakery, target)
     return unmet

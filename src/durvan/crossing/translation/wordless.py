@@ -74,12 +74,14 @@ class Wordless:
         return node.links.get(stand_in)
 
     def cause(self, node: Node) -> Why | None:
-        """Why a node cannot be said: what the pack says of it, or of something that it is made of."""
+        """Why a node cannot be said: why it was not baked, or what the pack says of it, or of something that it is made of."""
         said = self.pack.unsaid
         waiting, hops = [node], 0
         while waiting and hops < 16:
             hops += 1
             here = waiting.pop(0)
+            if here.id in self.refused:
+                return self.refused[here.id]
             if here.kind in said:
                 return said[here.kind]
             waiting.extend(

@@ -1,6 +1,6 @@
 """Programs over many points at once: each instruction runs over a block of points, so that what it is is asked once for all.
 
-Registers lie one after another, `BLOCK` numbers each; four numbers more at the end are room for what a picture gives.
+Registers lie one after another, `BLOCK` numbers each; some more at the end are room for what a picture gives, and for a place.
 """
 
 from __future__ import annotations
@@ -45,11 +45,12 @@ from durvan.engine.kernels.world import (
     World,
     bare,
 )
+from durvan.graph.noise import FAR
 from durvan.optics.jit import address, beyond, entry, inner
 from durvan.optics.lobes.layout import BEYOND, GLOW, RECORD
 
 BLOCK = 128
-SPARE = 4
+SPARE = 4 + 3 * BLOCK
 
 
 def room(registers: int) -> int:
@@ -107,19 +108,34 @@ def _of_one(op: int, a: F8, to: F8, n: int) -> None:
 
 
 @inner
-def _noise(w: World, packed: int, place: F8, x: F8, y: F8, z: F8, to: F8, n: int) -> None:
+def _noise(packed: int, registers: F8, x: F8, y: F8, z: F8, to: F8, spare: F8, n: int) -> None:
     first = packed >> 8
-    lacunarity, diminish = place[first * BLOCK], place[(first + 1) * BLOCK]
+    lacunarity, diminish = registers[first * BLOCK], registers[(first + 1) * BLOCK]
+    a, b, c = spare, beyond(spare, BLOCK), beyond(spare, 2 * BLOCK)
+    most = 0.0
     for k in range(n):
-        a, b, c = x[k], y[k], z[k]
-        total, amplitude = 0.0, 1.0
-        for _ in range(packed & 255):
-            if not (abs(a) < 1e9 and abs(b) < 1e9 and abs(c) < 1e9):
-                break
-            total += amplitude * gradient_noise(a, b, c)
-            amplitude *= diminish
-            a, b, c = a * lacunarity, b * lacunarity, c * lacunarity
-        to[k] = total
+        a[k], b[k], c[k], to[k] = x[k], y[k], z[k], 0.0
+        far = max(max(abs(x[k]), abs(y[k])), abs(z[k]))
+        most = far if not far <= most else most  # what is no number counts as far
+    amplitude = 1.0
+    for _ in range(packed & 255):
+        if most < FAR:
+            for k in range(n):
+                to[k] += amplitude * gradient_noise(a[k], b[k], c[k])
+        else:
+            _add_near(amplitude, a, b, c, to, n)
+        for k in range(n):
+            a[k], b[k], c[k] = a[k] * lacunarity, b[k] * lacunarity, c[k] * lacunarity
+        amplitude *= diminish
+        most *= abs(lacunarity)
+
+
+@inner
+def _add_near(amplitude: float, a: F8, b: F8, c: F8, to: F8, n: int) -> None:
+    """An octave where some places are too far away for one."""
+    for k in range(n):
+        if abs(a[k]) < FAR and abs(b[k]) < FAR and abs(c[k]) < FAR:
+            to[k] += amplitude * gradient_noise(a[k], b[k], c[k])
 
 
 @inner
@@ -141,7 +157,7 @@ def run_block(w: World, first: int, count: int, registers: F8, spare: F8, n: int
         if op == PICTURE:
             _picture(w, more, a, b, to, spare, n)
         elif op == NOISE:
-            _noise(w, more, registers, a, b, beyond(registers, w.i4[at + 4] * BLOCK), to, n)
+            _noise(more, registers, a, b, beyond(registers, w.i4[at + 4] * BLOCK), to, spare, n)
         elif op >= FLOOR:
             _of_one(op, a, to, n)
         else:

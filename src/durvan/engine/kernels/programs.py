@@ -46,7 +46,8 @@ from durvan.engine.kernels.world import (
     bare,
 )
 from durvan.graph.expression import POINT, POINT_SIZE, TILE_COLUMNS, TILE_ROWS
-from durvan.optics.jit import address, beyond, entry, inner
+from durvan.graph.noise import FAR
+from durvan.optics.jit import address, beyond, entry, inner, small
 from durvan.optics.lobes import layout
 from durvan.optics.lobes.layout import BEYOND, RECORD
 
@@ -60,12 +61,12 @@ FACED = 0.75  # how far what is painted faces an eye that is nowhere
 set_walking = inner(layout.set_walking)
 
 
-@inner
+@small
 def _turn(x: int, by: int) -> int:
     return ((x << by) | (x >> (32 - by))) & 0xFFFFFFFF
 
 
-@inner
+@small
 def _hash(x: int, y: int, z: int) -> int:
     mask = 0xFFFFFFFF
     first = 0xDEADBEEF + 12 + 13
@@ -79,7 +80,7 @@ def _hash(x: int, y: int, z: int) -> int:
     return ((c ^ b) - _turn(b, 24)) & mask
 
 
-@inner
+@small
 def _gradient(h: int, x: float, y: float, z: float) -> float:
     h = h & 15
     u = x if h < 8 else y
@@ -87,7 +88,7 @@ def _gradient(h: int, x: float, y: float, z: float) -> float:
     return (-u if h & 1 else u) + (-v if h & 2 else v)
 
 
-@inner
+@small
 def gradient_noise(x: float, y: float, z: float) -> float:
     """One octave (Perlin 2002), as `durvan.graph.noise` has it."""
     x0, y0, z0 = math.floor(x), math.floor(y), math.floor(z)
@@ -97,10 +98,11 @@ def gradient_noise(x: float, y: float, z: float) -> float:
     sv = fy * fy * fy * (fy * (fy * 6.0 - 15.0) + 10.0)
     sw = fz * fz * fz * (fz * (fz * 6.0 - 15.0) + 10.0)
     total = 0.0
-    for corner in range(8):
-        dx, dy, dz = corner & 1, (corner >> 1) & 1, corner >> 2
-        weight = (su if dx else 1.0 - su) * (sv if dy else 1.0 - sv) * (sw if dz else 1.0 - sw)
-        total += weight * _gradient(_hash(ix + dx, iy + dy, iz + dz), fx - dx, fy - dy, fz - dz)
+    for dz in range(2):
+        for dy in range(2):
+            for dx in range(2):
+                weight = (su if dx else 1.0 - su) * (sv if dy else 1.0 - sv) * (sw if dz else 1.0 - sw)
+                total += weight * _gradient(_hash(ix + dx, iy + dy, iz + dz), fx - dx, fy - dy, fz - dz)
     return total * 0.9820
 
 
@@ -196,9 +198,8 @@ def run(w: World, first: int, count: int, registers: F8) -> None:
             lacunarity, diminish = registers[packed >> 8], registers[(packed >> 8) + 1]
             total, amplitude = 0.0, 1.0
             for _ in range(packed & 255):
-                if not (abs(a) < 1e9 and abs(b) < 1e9 and abs(z) < 1e9):
-                    break
-                total += amplitude * gradient_noise(a, b, z)
+                if abs(a) < FAR and abs(b) < FAR and abs(z) < FAR:
+                    total += amplitude * gradient_noise(a, b, z)
                 amplitude *= diminish
                 a, b, z = a * lacunarity, b * lacunarity, z * lacunarity
             registers[to] = total

@@ -120,6 +120,9 @@ class Evidence(QScrollArea):
             self._pairs(
                 [("drift before", f"{row.drift[0]:.2f}", "ΔE00"), ("after the fit", f"{row.drift[1]:.2f}", "ΔE00")]
             )
+        cost = self.state.session.cost(row) if self.state.session is not None and row.fate is Fate.BAKED else None
+        if cost is not None:
+            self._pairs([("what the picture costs", cost.number, cost.unit)])
         if row.formula:
             self._formulas(row)
         if row.measure is not None:

@@ -1,4 +1,4 @@
-"""Baking: a 2K procedural of ten nodes on one core and on all, against what a picture of it takes to be written, and a hundred materials
+"""Making: a 2K procedural of ten nodes on one core and on all, against what a picture of it takes to be written, and a hundred materials
 reduced to maps: how busy the cores are.
 """
 
@@ -16,8 +16,8 @@ ROOT = Path(__file__).parent.parent
 os.environ["DURVAN_SWATCHES"] = tempfile.mkdtemp()
 
 from durvan.crossing.exchange.baked import Painter
-from durvan.crossing.translation.bakery import TO_MAPS
 from durvan.crossing.translation.choices import Choices, Policy
+from durvan.crossing.translation.making import TO_MAPS
 from durvan.crossing.translation.plan import plan
 from durvan.dialects.registry import registry
 from durvan.engine import brushes, canvas, compiling, painting, staging

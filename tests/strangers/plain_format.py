@@ -9,7 +9,7 @@ from pathlib import Path
 from durvan.errors import SceneFileError
 from durvan.progress import Report, silent
 from durvan.scene.graph import Link, Node
-from durvan.scene.model import Kind
+from durvan.scene.model import Kind, Wearer
 from durvan.scene.raw import RawScene, RawThing
 from durvan.scene.shapes import Shapes
 from durvan.scene.written import Form, Property, Written, WrittenThing
@@ -28,7 +28,7 @@ def read(file: Path, report: Report = silent) -> RawScene:
         thing.graph.add(Node("top", said["word"], values))
         thing.contexts[""] = {"surface": Link("top", said["output"])}
         raw.things.append(thing)
-        raw.bound[thing.path] = 1
+        raw.worn[thing.path] = [Wearer("/Thing", "paint")]
     return raw
 
 

@@ -92,17 +92,17 @@ def test_survey_shows_kinds_and_sorts_by_them(seen, qtbot) -> None:
 def test_a_way_is_chosen_for_one_then_for_its_kind_and_undone(seen, ready) -> None:
     state = seen.state
     state.select(Selection(BRASS))
-    choose(box(seen, "what the target cannot say"), "never baked")
+    choose(box(seen, "its maps"), "never baked")
     ready()
     press(seen, "For all that is bare metal (2 materials)")
     ready()
     assert {one.subject for one in state.session.document.policies} == {BRASS, "kind:bare metal"}
     state.select(Selection(CUP))
-    assert box(seen, "what the target cannot say").currentText() == "never baked"
+    assert box(seen, "its maps").currentText() == "never baked"
     state.undo()
     ready()
     state.select(Selection(CUP))
-    assert box(seen, "what the target cannot say").currentText() == "baked where needed"
+    assert box(seen, "its maps").currentText() == "baked where there is no word"
 
 
 def test_see_through_is_asked_only_where_something_is_cut_out(seen, ready) -> None:

@@ -83,6 +83,10 @@ def taken(session: Session) -> list[str]:
     said += [f"{named(one.thing)}: {one.node} is read as {one.case}" for one in document.readings]
     said += [f"{named(one.thing)}: the green of {one.node} is turned round" for one in document.turned]
     said += [f"{named(thing)} is left behind" for thing in document.left_out]
+    said += [
+        f"{named(one.into)} is worn in the place of {named(one.thing)}, which is the same" for one in document.merged
+    ]
+    said += [f"{one.what} of {named(one.subject)}: {one.how}" for one in document.policies]
     for note in document.notes:
         how = (
             f"fitted, which took the drift from {note.before:.2f} to {note.after:.2f}"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from typing import NamedTuple
 
 from durvan.scene.baking import Bake
 from durvan.scene.graph import Graph, Node, Value
@@ -19,12 +20,20 @@ class Kind(StrEnum):
     SETTINGS = "settings"
 
 
+class Wearer(NamedTuple):
+    """What wears a material: its path, by what word it says so, and whether another file may say otherwise."""
+
+    path: str
+    by: str
+    free: bool = True
+
+
 @dataclass(slots=True, eq=False)
 class Thing:
     """Something that is carried as one: a material with its network, a light, a camera, a set of render settings.
 
     `id` is the prim path in the source and never changes. `context` holds measured facts that formulas may
-    use (`area` in square metres, `metres_per_unit`, `map_lux`). `turned` are nodes of pictures whose green is turned
+    use (`area` in square metres, `metres_per_unit`, `map_lux`). `worn` is what wears a material, `used_by` how many there are. `turned` are nodes of pictures whose green is turned
     round wherever they are read. `bakes` are the pictures that are painted for it. `place` is where something stands that the file does not have, which only the target gets: a
     world matrix of 16 numbers (row vectors, metres); `stands` is where a light or a camera of the file does.
     """
@@ -36,6 +45,7 @@ class Thing:
     dialect: str = ""
     context: dict[str, float] = field(default_factory=dict)
     used_by: int = 0
+    worn: tuple[Wearer, ...] = ()
     in_instance: str = ""
     twins: tuple[str, ...] = ()
     prim_type: str = ""

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from durvan.scene.graph import Graph, Link, Problem, Value
-from durvan.scene.model import Kind, Oddity, Solid
+from durvan.scene.model import Kind, Oddity, Solid, Wearer
 
 NO_ID = "(no shader id)"
 SEEN_BY_CAMERA = ":seen_by_camera"  # the end of an attribute of an object; what stands before it is a dialect's own
@@ -71,7 +71,7 @@ class RawScene:
     """All that a file holds of what is carried.
 
     `layers` are all files that it is composed of; `metadata` what a file of the same format that stands over it has to say
-    again; `bound` how many objects wear each material; `meshes` is a count.
+    again; `worn` what wears each material; `meshes` is a count.
     """
 
     file: Path
@@ -86,6 +86,6 @@ class RawScene:
     pictures: list[RawPicture] = field(default_factory=list)
     references: list[RawReference] = field(default_factory=list)
     oddities: list[Oddity] = field(default_factory=list)
-    bound: dict[str, int] = field(default_factory=dict)
+    worn: dict[str, list[Wearer]] = field(default_factory=dict)
     solids: list[Solid] = field(default_factory=list)
     meshes: int = 0

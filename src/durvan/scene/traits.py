@@ -30,8 +30,8 @@ class Traits:
     """What a material was recognised as, how `sure` that is (0 to 1), and why; with what it goes by: parts of white light that it
     scatters, reflects when faced and lets through, all that it gives back of what it gets (`most`, of the largest channel), how
     solid it is (least, mean, most), the height of its relief and how far light goes below its surface in metres, its glow in nit;
-    whether light is bent (`bends`), what of it depends on how it is faced, whether it is cut out by a map (`masked`), and by how
-    much more it scatters when seen aside.
+    whether light is bent (`bends`), what of it depends on how it is faced, whether it is cut out by a map (`masked`), by how much
+    more it scatters when seen aside, and between what its reflection when faced is painted with a picture (least, most), if it is.
     """
 
     kind: MaterialKind = MaterialKind.UNKNOWN
@@ -49,6 +49,7 @@ class Traits:
     facing: str = ""
     masked: bool = False
     aside: float = 0.0
+    painted: tuple[float, float] = (0.0, 0.0)
 
     @property
     def told(self) -> str:

@@ -61,7 +61,8 @@ class WrittenThing:
 
     `outputs` are a node's, by name, with their types; `ends` a material's outputs, as node and its output. `yaw` turns a
     dome about the up axis, in degrees; `towards` is where a far light stands in the sky, azimuth and elevation; `matrix` is where anything else
-    stands: 16 numbers of a world matrix, row vectors, in the stage's unit; `free` are instances that have to be made unique for it.
+    stands: 16 numbers of a world matrix, row vectors, in the stage's unit; `free` are instances that have to be made unique for it; what is
+    `off` stands there, and nothing uses it.
     """
 
     form: Form
@@ -73,6 +74,7 @@ class WrittenThing:
     towards: tuple[float, float] | None = None
     matrix: tuple[float, ...] = ()
     free: str = ""
+    off: bool = False
 
 
 @dataclass
@@ -80,12 +82,13 @@ class Replaced:
     """What becomes of the source's words in a file of the target alone.
 
     `materials`: path → names of what stays of a material; `stripped`: path → attribute namespace that goes; `removed`:
-    things that go, because the target says them elsewhere.
+    things that go, because the target says them elsewhere; `off`: what stands there switched off.
     """
 
     materials: dict[str, list[str]] = field(default_factory=dict)
     stripped: dict[str, str] = field(default_factory=dict)
     removed: list[str] = field(default_factory=list)
+    off: list[str] = field(default_factory=list)
 
 
 @dataclass
@@ -160,6 +163,8 @@ def _of_thing(path: str, meant: WrittenThing, found: WrittenThing) -> Iterator[D
     for name, to in meant.ends.items():
         if found.ends.get(name) != to:
             yield Difference(path, name, _place(to), _place(found.ends.get(name)))
+    if meant.off != found.off:
+        yield Difference(path, "", "switched off" if meant.off else "in use", "in use" if meant.off else "switched off")
     for name, of in meant.outputs.items():
         if found.outputs.get(name) != of:
             yield Difference(path, name, f"an output of type {of}", found.outputs.get(name, "nothing"))

@@ -11,8 +11,9 @@ import OpenImageIO as oiio
 import pytest
 
 from durvan.crossing.looks.appearance import Appearance
-from durvan.crossing.translation.bakery import Bakery, Baking
+from durvan.crossing.translation.bakery import Bakery
 from durvan.crossing.translation.ground import Inward
+from durvan.crossing.translation.making import Making
 from durvan.crossing.translation.parts import Flow, Part
 from durvan.crossing.translation.result import in_target
 from durvan.crossing.translation.translate import translate
@@ -46,8 +47,8 @@ def chequered(**finish):
     return material("orvik", nodes)
 
 
-def carried(packs: Registry, thing: Thing, target: str, baking: Baking):
-    return translate(thing, packs.packs[thing.dialect], packs.packs[target], 0.01, baking=baking)
+def carried(packs: Registry, thing: Thing, target: str, baking: Making):
+    return translate(thing, packs.packs[thing.dialect], packs.packs[target], 0.01, making=baking)
 
 
 def seen(packs: Registry, thing: Thing) -> Appearance:
@@ -57,7 +58,7 @@ def seen(packs: Registry, thing: Thing) -> Appearance:
 @pytest.mark.parametrize("target", ["pellune", "preview"])
 def test_a_chequer_becomes_a_picture_and_looks_the_same(packs: Registry, target: str) -> None:
     thing = chequered()
-    done = carried(packs, thing, target, Baking(body=FLAT))
+    done = carried(packs, thing, target, Making(body=FLAT))
     (bake,) = done.bakes
     assert (bake.name, bake.size, bake.space, bake.by_place) == (
         "Paint_base_color_srgb.png",
@@ -76,12 +77,12 @@ def test_a_chequer_becomes_a_picture_and_looks_the_same(packs: Registry, target:
 
 
 def test_what_is_not_to_be_baked_is_not(packs: Registry) -> None:
-    done = carried(packs, chequered(), "pellune", Baking("never", FLAT))
+    done = carried(packs, chequered(), "pellune", Making("never", FLAT))
     assert not done.bakes and max(row.fate for row in done.rows if row.node == "c") >= Fate.LOST
 
 
 def test_without_uvs_it_is_said_and_not_baked(packs: Registry) -> None:
-    done = carried(packs, chequered(), "pellune", Baking(body=Body(1, 1.0, 0.5, 0.1)))
+    done = carried(packs, chequered(), "pellune", Making(body=Body(1, 1.0, 0.5, 0.1)))
     row = next(row for row in done.rows if row.parameter == "base_tint")
     assert not done.bakes and row.fate is Fate.HELD and "no UVs" in row.reason
 
@@ -100,12 +101,12 @@ def noisy():
 
 
 def test_what_depends_on_places_waits_for_the_shapes_and_wants_them_unwrapped(packs: Registry) -> None:
-    waits = carried(packs, noisy(), "pellune", Baking())
+    waits = carried(packs, noisy(), "pellune", Making())
     assert not waits.bakes and any(row.why.topic == "bake:shapes" for row in waits.rows)
     folded = Body(1, 1.0, 0.5, 0.1, 0.0, False, 1.0, 2.0, 0.5, (1001,))
-    over = carried(packs, noisy(), "pellune", Baking(body=folded))
+    over = carried(packs, noisy(), "pellune", Making(body=folded))
     assert not over.bakes and any("50 % of the UVs" in row.reason for row in over.rows)
-    done = carried(packs, noisy(), "pellune", Baking(body=FLAT))
+    done = carried(packs, noisy(), "pellune", Making(body=FLAT))
     assert [bake.by_place for bake in done.bakes] == [True]
     found = seen(packs, noisy()).drift(noisy(), done)
     assert found is not None and found.mean < 0.6  # a swatch shows what was baked, not the scene's places
@@ -117,7 +118,7 @@ def test_what_depends_on_the_view_is_separated_and_said(packs: Registry) -> None
         "mix": ("orvik.blend", {"share_1": 0.5}, {"ground": ("c", "colour"), "map_1": ("f", "colour")}),
         "c": ("orvik.chequer", {}, {}), "f": ("orvik.facing", {"front": (0.5, 0.1, 0.1), "edge": (0.9, 0.9, 0.9)}, {}),
     }  # fmt: skip
-    done = carried(packs, material("orvik", nodes), "pellune", Baking(body=FLAT))
+    done = carried(packs, material("orvik", nodes), "pellune", Making(body=FLAT))
     assert len(done.bakes) == 1
     assert not any(node.kind == "facingratio" for node in done.bakes[0].graph.nodes.values())
     row = next(row for row in done.rows if (row.node, row.parameter) == ("f", "edge"))
@@ -126,7 +127,7 @@ def test_what_depends_on_the_view_is_separated_and_said(packs: Registry) -> None
 
 def test_only_the_view_is_not_baked(packs: Registry) -> None:
     nodes = {"surface": ("orvik.finish", {}, {"base_tint": ("f", "colour")}), "f": ("orvik.facing", {}, {})}
-    done = carried(packs, material("orvik", nodes), "pellune", Baking(body=FLAT))
+    done = carried(packs, material("orvik", nodes), "pellune", Making(body=FLAT))
     assert not done.bakes
     assert any("only depends on the view" in row.reason for row in done.rows)
 
@@ -139,7 +140,7 @@ def test_placement_stays_outside_and_tiling_with_it(packs: Registry, tmp_path: P
         "p": ("orvik.picture", {"file": str(tmp_path / "a.png"), "repeats": (3.0, 2.0)}, {}),
     }
     thing = material("orvik", nodes)
-    done = carried(packs, thing, "pellune", Baking(body=FLAT, pictures=((str(tmp_path / "a.png"), 32, 32, "uint8"),)))
+    done = carried(packs, thing, "pellune", Making(body=FLAT, pictures=((str(tmp_path / "a.png"), 32, 32, "uint8"),)))
     (bake,) = done.bakes
     assert bake.size == 64  # as many as it reads, but never fewer than are worth a file
     image = next(node for node in done.graph.nodes.values() if node.kind == "pellune.image")
@@ -153,7 +154,7 @@ def test_equal_parts_are_painted_once(packs: Registry) -> None:
         "surface": ("orvik.finish", {}, {"base_tint": ("a", "colour"), "glow_tint": ("b", "colour")}),
         "a": ("orvik.chequer", {}, {}), "b": ("orvik.chequer", {}, {}),
     }  # fmt: skip
-    done = carried(packs, material("orvik", nodes), "pellune", Baking(body=FLAT))
+    done = carried(packs, material("orvik", nodes), "pellune", Making(body=FLAT))
     assert len(done.bakes) == 1
 
 
@@ -163,7 +164,7 @@ def test_data_and_heights_keep_their_space(packs: Registry) -> None:
         "c": ("orvik.chequer", {}, {}), "r": ("orvik.bump", {"depth": 0.2}, {"map": ("h", "grey")}),
         "h": ("orvik.chequer", {"repeats": (3.0, 3.0)}, {}),
     }  # fmt: skip
-    done = carried(packs, material("orvik", nodes), "pellune", Baking(body=FLAT))
+    done = carried(packs, material("orvik", nodes), "pellune", Making(body=FLAT))
     names = sorted(bake.name for bake in done.bakes)
     assert names == ["Paint_height_raw.exr", "Paint_specular_roughness_raw.exr"]
     roles = {node.values.get("role") for node in done.graph.nodes.values() if node.kind == "pellune.image"}
@@ -337,7 +338,7 @@ def test_resolution_follows_the_finest_detail() -> None:
         nodes = [Node("n", "fractal3d", {"octaves": octaves}, {"position": Link("s")}), *NOISE[1:]]
         graph = Graph({node.id: node for node in nodes})
         body = Body(1, metres**2, 0.5, 0.1, 0.0, False, 1.0, 1.0, 0.0, (1001,))
-        return Bakery("/t", "t", Inward(graph), Baking(body=body))._size(Part(Flow(graph), "n"), None)
+        return Bakery("/t", "t", Inward(graph), Making(body=body))._size(Part(Flow(graph), "n"), None)
 
     assert size(1, 1.0) == 64 and size(3, 1.0) == 256 and size(3, 4.0) == 1024 and size(16, 100.0) == 2048
     assert math.log2(size(2, 1.7)) % 1 == 0
@@ -345,7 +346,7 @@ def test_resolution_follows_the_finest_detail() -> None:
 
 def test_targets_hold_the_bakes_that_they_read(packs: Registry) -> None:
     thing = chequered()
-    done = carried(packs, thing, "pellune", Baking(body=FLAT))
+    done = carried(packs, thing, "pellune", Making(body=FLAT))
     assert in_target(thing, done).bakes == done.bakes
 
 
@@ -357,8 +358,8 @@ def test_what_reads_a_picture_that_is_not_there_is_not_baked(packs: Registry) ->
         "c": ("orvik.chequer", {}, {}),
     }
     thing = material("orvik", nodes)
-    there = carried(packs, thing, "preview", Baking(body=FLAT, pictures=(("gone.png", 64, 64, "8 bits"),)))
-    gone = carried(packs, thing, "preview", Baking(body=FLAT, pictures=(("gone.png", 0, 0, ""),)))
+    there = carried(packs, thing, "preview", Making(body=FLAT, pictures=(("gone.png", 64, 64, "8 bits"),)))
+    gone = carried(packs, thing, "preview", Making(body=FLAT, pictures=(("gone.png", 0, 0, ""),)))
 
     def read(done) -> set[str]:
         return {str(n.values["file"]) for one in done.bakes for n in one.graph.nodes.values() if n.kind == "image"}

@@ -18,6 +18,7 @@ from durvan.crossing.translation.plan import plan
 from durvan.dialects.registry import Registry
 from durvan.formats import pictures
 from durvan.scene.bodies import Body
+from durvan.scene.graph import Value
 from durvan.scene.model import Scene, Thing
 from durvan.scene.traits import MaterialKind as K
 from making import material
@@ -143,3 +144,30 @@ def test_a_mask_that_is_white_all_over_cuts_nothing_out(packs: Registry, tmp_pat
 
 def test_shapes_that_nobody_knows_raise_nothing(packs: Registry) -> None:
     assert codes(packs, MADE[8][1], None) == []
+
+
+@pytest.mark.parametrize(
+    ("dialect", "port", "values", "wanted"),
+    [
+        ("orvik", "mirror_tint", {"edge_rise": False}, ["painted-reflection"]),
+        ("pellune", "metal", {"color": (0.8, 0.6, 0.4)}, []),
+    ],
+)
+def test_a_reflection_that_a_picture_paints_is_found_and_metal_by_a_mask_is_none(
+    packs: Registry, tmp_path: Path, dialect: str, port: str, values: dict[str, Value], wanted: list[str]
+) -> None:
+    stripes = np.tile(np.repeat(np.array([0.02, 0.9], np.float32), 8), 2)
+    pictures.save(tmp_path / "a.png", np.broadcast_to(stripes[None, :, None], (8, 32, 3)).astype(np.float32))
+    reads = {
+        "orvik": ("orvik.picture", {"decode_gamma": 1.0}, "grey"),
+        "pellune": ("pellune.image", {"role": "data"}, "grey"),
+    }
+    kind, said, output = reads[dialect]
+    thing = material(
+        dialect,
+        {
+            "surface": (f"{dialect}.{'finish' if dialect == 'orvik' else 'surface'}", values, {port: ("p", output)}),
+            "p": (kind, {**said, "file": str(tmp_path / "a.png")}, {}),
+        },
+    )
+    assert codes(packs, thing, SOLID) == wanted

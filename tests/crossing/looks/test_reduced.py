@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from durvan.crossing.document.changes import SetPolicy
 from durvan.crossing.job.session import start
 from durvan.crossing.looks.appearance import Appearance
-from durvan.crossing.translation.bakery import NEVER, TO_MAPS, Baking
+from durvan.crossing.translation.making import NEVER, TO_MAPS, Making
 from durvan.crossing.translation.policies import EVERYTHING, Matter
 from durvan.crossing.translation.result import Translation
 from durvan.crossing.translation.translate import translate
@@ -46,8 +46,8 @@ def _kept(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
 def carried(
     packs: Registry, thing: Thing, target: str, how: str = "where needed", body: Body | None = FLAT
 ) -> Translation:
-    baking = Baking(how, body=body, ground=packs.ground)
-    return translate(thing, packs.packs[thing.dialect], packs.packs[target], 0.01, baking=baking)
+    baking = Making(how, body=body, ground=packs.ground)
+    return translate(thing, packs.packs[thing.dialect], packs.packs[target], 0.01, making=baking)
 
 
 def drift_of(packs: Registry, thing: Thing, done: Translation) -> float:

@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 
 from durvan.crossing.document.changes import SayKind, SetPolicy
 from durvan.crossing.document.document import Document
-from durvan.crossing.translation.bakery import Baking
 from durvan.crossing.translation.choices import Choices, KindSaid, Policy
+from durvan.crossing.translation.making import Making
 from durvan.crossing.translation.plan import plan
 from durvan.crossing.translation.policies import WAYS, Kinds, Matter, Policies
 from durvan.crossing.translation.translate import translate
@@ -79,7 +79,7 @@ def masked(**more):
 
 
 def kinds_in(packs: Registry, thing, target: str, stencil: bool) -> list[str]:
-    done = translate(thing, packs.packs["orvik"], packs.packs[target], 0.01, baking=Baking(stencil=stencil))
+    done = translate(thing, packs.packs["orvik"], packs.packs[target], 0.01, making=Making(stencil=stencil))
     return [node.kind for node in done.graph.nodes.values()]
 
 

@@ -19,10 +19,12 @@ from durvan.crossing.translation.choices import (
     Advance,
     Chosen,
     KindSaid,
+    Merged,
     Note,
     Override,
     Placement,
     Policy,
+    PolicyMatter,
     Reading,
     SettingsSet,
     SkyPlace,
@@ -134,6 +136,24 @@ class LeaveOut(AtOnce):
     def apply_all(document: Document, many: Sequence[LeaveOut]) -> Document:
         left = dict.fromkeys((*document.left_out, *(one.thing for one in many)))
         return document.model_copy(update={"left_out": tuple(left)})
+
+
+class Merge(AtOnce):
+    """Have one material worn in the place of another one that is the same; an empty `into` takes that back."""
+
+    tag: Literal["merge"] = "merge"
+    thing: str
+    into: str
+
+    @staticmethod
+    def apply_all(document: Document, many: Sequence[Merge]) -> Document:
+        into = {one.thing: one.into for one in document.merged}
+        for change in many:
+            into.pop(change.thing, None)
+            if change.into:
+                into[change.thing] = change.into
+        merged = tuple(Merged(thing=thing, into=other) for thing, other in into.items())
+        return document.model_copy(update={"merged": merged})
 
 
 class PutNote(Chosen):
@@ -386,7 +406,7 @@ class SetPolicy(Chosen):
 
     tag: Literal["policy"] = "policy"
     subject: str
-    what: Literal["bake", "see-through"]
+    what: PolicyMatter
     how: str
 
     def apply(self, document: Document) -> Document:
@@ -420,7 +440,7 @@ class Choose(Chosen):
 Change = Annotated[
     SetValue | ReadAs | TurnGreen | PutLinks | SetRoots | AllowFolder | LeaveOut | PutNote | TakeNote | PutFits | TakeFit
     | Accept | Reopen | Choose | SetTrims | SetTint | SetProbes | AddLight | TakeLight | KeepOff | HideFromCameras | MoveForward | SetSettings
-    | NameSettings | DropSettings | OfferSun | SayKind | SetPolicy,
+    | NameSettings | DropSettings | OfferSun | SayKind | SetPolicy | Merge,
     Field(discriminator="tag"),
 ]  # fmt: skip
 

@@ -49,6 +49,8 @@ def carry(plan: Plan, registry: Registry, out: Path, report: Report = silent) ->
     with quiet_memory(), _replacing(out) as temporary:
         meant = compose(plan, registry, out, _relative(Path(plan.scene.file), out), report)
         meant.replaced = _replaced(plan, registry) if plan.choices.placement is Placement.ALONE else None
+        if meant.replaced is not None:
+            meant.replaced.off = [path for path, thing in meant.things.items() if thing.off]
         report(Step("Writing the file"))
         port.write(meant, temporary)
         report(Step("Checking what was written"))
@@ -87,7 +89,7 @@ def _replaced(plan: Plan, registry: Registry) -> Replaced:
     """What of the carried things stays in a file of the target alone: only what is in the target's own words."""
     pack = registry.get(plan.choices.target)
     context = pack.identity.context
-    kept = Replaced()
+    kept = Replaced(removed=list(plan.merged))
     for translation in plan.translations.values():
         thing = plan.scene.things[translation.thing]
         if translation.source_dialect == translation.target_dialect:

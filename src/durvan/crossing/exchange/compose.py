@@ -11,6 +11,7 @@ from pathlib import Path
 from durvan import __version__
 from durvan.crossing.translation.plan import Plan
 from durvan.crossing.translation.result import Translation
+from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
 from durvan.files.paths import understand
 from durvan.optics import profile, sky
@@ -76,7 +77,16 @@ class Composer:
             if thing.in_instance:
                 self._free(thing)
         self._hide()
+        self._merge()
         return self.out
+
+    def _merge(self) -> None:
+        """What wears a material that gives way to an equal one wears that."""
+        for thing, into in self.plan.merged.items():
+            for wearer in self.scene.things[thing].worn:
+                if wearer.free:
+                    place = self.out.thing(wearer.path, Form.PROPERTIES)
+                    place.properties[wearer.by] = Property("paths", into)
 
     def _hide(self) -> None:
         """Say of objects that cameras look through them, where the target can."""
@@ -137,12 +147,25 @@ class Composer:
         used = _used_outputs(graph)
         paths = {name: f"{base}/{short}" for name, short in names.items()}
         for node in graph.nodes.values():
-            self.out.things[paths[node.id]] = self._node(node, paths, used.get(node.id, ()))
+            self.out.things[paths[node.id]] = self._node(self.pack, node, paths, used.get(node.id, ()))
+        if translation.inputs is not None and translation.inputs.making.remnants:
+            self._remnants(base, translation.inputs.thing, translation)
 
-    def _node(self, node: Node, paths: dict[str, str], used: Collection[str]) -> WrittenThing:
-        kind = self.pack.type(node.kind)
+    def _remnants(self, base: str, thing: Thing, translation: Translation) -> None:
+        """What of the source's network has no counterpart stands beside the target's, switched off, in its own words."""
+        pack, gone = self.registry.packs.get(thing.dialect), translation.without_counterpart()
+        left = Graph({name: node for name, node in thing.graph.nodes.items() if name in gone})
+        paths = {name: f"{base}/remnants/{short}" for name, short in prim_names(left).items()}
+        for node in left.nodes.values() if pack is not None else ():
+            assert pack is not None
+            one = self._node(pack, node, paths, ())
+            one.off = True
+            self.out.things[paths[node.id]] = one
+
+    def _node(self, pack: Pack, node: Node, paths: dict[str, str], used: Collection[str]) -> WrittenThing:
+        kind = pack.type(node.kind)
         thing = WrittenThing(Form.NODE, (kind.id if kind is not None else "") or node.kind)
-        loose = kind or self.pack.type(self.pack.kind_of(node.kind) or "")  # of a word that only files have
+        loose = kind or pack.type(pack.kind_of(node.kind) or "")  # of a word that only files have
         picture = loose.playing("picture") if loose is not None else None
         for port in sorted({*node.values, *node.links}):
             parameter = kind.parameters.get(port) if kind is not None else None
@@ -157,6 +180,8 @@ class Composer:
                 one.space = space if isinstance(space, str) else ""
             if one.value is not None or one.link is not None:
                 thing.properties[port] = one
+        if not used:
+            return thing
         types = kind.outputs if kind is not None else {}
         for output in sorted(used):  # one that nothing reads is not said: a renderer knows what its nodes have
             thing.outputs[output] = type_for(types.get(output, "any"), None)

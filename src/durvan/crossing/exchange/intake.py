@@ -112,7 +112,8 @@ class Intake:
             thing.context["frame_aspect"] = ASPECT
         thing.context.update(raw.context)
         thing.stands = raw.stands
-        thing.used_by = self.raw.bound.get(raw.path, 0)
+        thing.worn = tuple(self.raw.worn.get(raw.path, ()))
+        thing.used_by = len(thing.worn)
         if raw.kind is Kind.MATERIAL:
             self._material(thing, raw, packs, main)
         else:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from durvan.crossing.findings.model import Finding, Level
+from durvan.crossing.document.changes import Merge
+from durvan.crossing.findings.model import Finding, Level, Remedy
 from durvan.crossing.findings.view import View
-from durvan.crossing.looks.keys import of_thing
 from durvan.crossing.translation.bakery import WAITS_FOR_SHAPES
+from durvan.scene.fingerprint import fingerprint
 from durvan.scene.model import Kind, Thing
 
 
@@ -35,14 +36,20 @@ def not_as_chosen(view: View, thing: Thing) -> Iterator[Finding]:
 
 
 def alike(view: View) -> Iterator[Finding]:
-    """Materials that are the same in everything but their name."""
+    """Materials that are the same in everything but their names, and those of what is in them: pictures by what they hold."""
+    files = {written: file.same_as or file.first or written for written, file in view.scene.files.items()}
     groups: dict[str, list[Thing]] = {}
     for thing in view.carried:
         if thing.kind is Kind.MATERIAL and thing.graph.nodes:
-            groups.setdefault(of_thing(thing), []).append(thing)
+            said = fingerprint(thing.graph, lambda text: files.get(text, text))
+            groups.setdefault(f"{said}{sorted(thing.turned)}", []).append(thing)
     for same in groups.values():
         for thing in same[1:]:
+            free = all(wearer.free for wearer in thing.worn)
+            remedy = Remedy("Wear one for both", "Wear one for all {count}", Merge(thing=thing.id, into=same[0].id))
             yield Finding(
                 "alike", Level.NOTE, "Materials that are the same", f"{thing.name} is {same[0].name} over again",
-                "one would do for both", thing.id, "", "Survey", (("the same as", same[0].id),),
+                "one would do for both" if free else "one would do for both; some of what wears it stands in an instance, and stays",
+                thing.id, "", "Survey", (("the same as", same[0].id), ("worn by", f"{thing.used_by}")),
+                (remedy,) if free else (),
             )  # fmt: skip

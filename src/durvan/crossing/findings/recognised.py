@@ -14,7 +14,7 @@ from durvan.scene.traits import MaterialKind, Traits
 
 CODES = (
     "bright-glass", "glass-on-sheet", "thin-on-solid", "vanishes", "mask-without-effect", "relief-scale", "reach-scale",
-    "more-light-out", "facing-mix",
+    "more-light-out", "facing-mix", "painted-reflection",
 )  # fmt: skip
 
 SEEN = 0.05  # part of the light that passes, from where somebody sees through
@@ -23,6 +23,7 @@ GONE = 0.002  # up to where it leaves nothing
 MORE = 1.05  # of the light that comes, from where more is given back than a rounding would explain
 DEEP, FLAT = 0.5, 1e-5  # parts of half an object's side: relief between them is in scale
 FAR, NEAR = 2.0, 1e-4  # the same of how far light goes below the surface
+STRONG, UNEVEN = 0.15, 0.1  # reflected when faced, at most and from place to place, from where on no index explains it
 BRIGHTER = 0.01  # by how much more has to be scattered aside for a mix to be seen
 
 
@@ -37,6 +38,7 @@ def recognised(view: View, thing: Thing) -> Iterator[Finding]:
     yield from _scale(thing, traits, body)
     yield from _energy(thing, traits)
     yield from _facing(thing, traits)
+    yield from _painted(thing, traits)
 
 
 def _said(
@@ -134,4 +136,16 @@ def _facing(thing: Thing, traits: Traits) -> Iterator[Finding]:
         f"it can be fitted as {what}, which reacts to light as well; a mix by facing cannot be baked",
         (("mixed", traits.facing), ("brighter when seen aside", f"{traits.aside:+.3f}")),
         Remedy("Fit it", "Fit all {count}", Fit(thing=thing.id)),
+    )  # fmt: skip
+
+
+def _painted(thing: Thing, traits: Traits) -> Iterator[Finding]:
+    least, most = traits.painted
+    if most < STRONG or most - least < UNEVEN:
+        return
+    yield _said(
+        "painted-reflection", Level.NOTE, "A reflection painted with a picture", thing,
+        f"a picture says how much it reflects when faced: from {_share(least)} to {_share(most)}, over a base that does not give way to it",
+        "an index would say it the same all over; where the target goes by metalness or an index, those places look like other stuff",
+        (("least", _share(least)), ("most", _share(most))),
     )  # fmt: skip

@@ -80,7 +80,7 @@ RULES: tuple[Rule, ...] = (
     Rule(("no-shadows",), "Light", Need.SCOPE | Need.TRANSLATIONS | Need.LIGHT, of_scene=lights.shadowless_scene),
     Rule(("hidden-emitter", "silent-glow"), "Light", Need.LIGHT, of_scene=lights.hidden_emitters),
     Rule(("unlit-flame",), "Light", Need.LIGHT, of_scene=lights.flames),
-    Rule(("alike",), "Survey", Need.SCOPE, of_scene=materials.alike),
+    Rule(("alike",), "Survey", Need.SCOPE | Need.FILES, of_scene=materials.alike),
     Rule(("no-light",), "Light", Need.SCOPE | Need.LIGHT, of_scene=lights.none),
     Rule(networks.ROW_CODES, "Facing", Need.TRANSLATIONS | Need.DRIFTS, networks.rows, of_look=True),
     Rule(("drift",), "Facing", Need.TRANSLATIONS | Need.DRIFTS, looks.drifted),

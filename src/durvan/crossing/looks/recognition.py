@@ -21,6 +21,7 @@ from durvan.scene.traits import MaterialKind, Traits
 _PLACES = 24
 _SIDE = 0.35  # cosine of the second side that it is looked at from
 _WATER = (1.3, 1.38)  # indices of water and what is mostly water
+_GIVES_WAY = -0.5  # correlation of reflection and base from where on one is there instead of the other
 _BRIGHT = 179.0  # nit that a thing glows with as brightly as a white one reflects
 
 
@@ -49,7 +50,7 @@ def traits_of(look: Record, body: Body | None, pixels: Pixels) -> Traits:
         max(_given(one) for one in faced), (float(opacity.min()), float(opacity.mean()), float(opacity.max())),
         _relief(look, recs), float(recs[:, layout.REACH : layout.REACH + 3].max()) if luminance(mean.deep) > 1e-3 else 0.0,
         luminance(mean.glow), mean.bends, _facing(look), layout.OPACITY in look.lanes,
-        luminance(aside.scattered) - luminance(mean.scattered),
+        luminance(aside.scattered) - luminance(mean.scattered), _painted(look, faced),
     )  # fmt: skip
 
 
@@ -92,6 +93,31 @@ def _facing(look: Record) -> str:
         if any(_faces(look.lanes[p]) for p in range(b + layout.WEIGHT, b + layout.WEIGHT + 3) if p in look.lanes):
             return "reflection" if kind == layout.REFLECT else "base"
     return ""
+
+
+def _painted(look: Record, faced: Sequence[Gist]) -> tuple[float, float]:
+    """Between what a picture paints the reflection when faced; nothing where metal comes and goes, as then the base gives way to it."""
+    lanes = [
+        look.lanes[place]
+        for number in range(int(look.base[layout.COUNT]))
+        for place in _strength_of(look, layout.HEADER + number * layout.LOBE)
+        if place in look.lanes
+    ]
+    if not any(one.op == "picture" for one in order(lanes)):
+        return (0.0, 0.0)
+    mirror = np.array([luminance(one.faced) for one in faced])
+    base = np.array([luminance(one.scattered) / max(1.0 - luminance(one.mirror), 0.05) for one in faced])
+    gives_way = base.std() > 0.02 and np.corrcoef(mirror, base)[0, 1] < _GIVES_WAY
+    if mirror.std() < 1e-4 or gives_way:
+        return (0.0, 0.0)
+    return (float(mirror.min()), float(mirror.max()))
+
+
+def _strength_of(look: Record, b: int) -> Sequence[int]:
+    """Where a lobe says how much it reflects when faced; none of one that does not."""
+    if int(look.base[b + layout.KIND]) != layout.REFLECT:
+        return ()
+    return (*range(b + layout.WEIGHT, b + layout.WEIGHT + 3), *range(b + layout.FIRST, b + layout.FIRST + 3))
 
 
 def _faces(lane: Lane) -> bool:

@@ -5,8 +5,6 @@ What depends on the view is separated first: it is painted as it looks from the 
 
 from __future__ import annotations
 
-import hashlib
-import json
 import math
 import re
 from collections.abc import Iterable, Mapping
@@ -15,26 +13,27 @@ from functools import cached_property
 from itertools import count
 
 from durvan.crossing.translation.ground import Inward
+from durvan.crossing.translation.making import NEVER, Making
+from durvan.crossing.translation.matching import Match
 from durvan.crossing.translation.parts import PLACED, VIEW, Flow, Part
 from durvan.crossing.translation.rows import Row
 from durvan.dialects.common import Worth
 from durvan.dialects.look import Facts
-from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Why
 from durvan.scene.baking import COLOUR, DATA, Bake, Relief
-from durvan.scene.bodies import Body
 from durvan.scene.fate import Fate
+from durvan.scene.fingerprint import fingerprint, same_text
 from durvan.scene.graph import Graph, Link, Node
 from durvan.scene.lengths import length
 from durvan.scene.vocabulary import common_ground
 
 WAITS_FOR_SHAPES = "bake:shapes"  # the topic of what cannot be baked before somebody has looked at the shapes
-NEEDED, NEVER, TO_MAPS = "where needed", "never", "to maps"
 LEAST, MOST, USUAL = 64, 2048, 1024  # pixels of a side; of what is worked out alone
 _LARGEST = 8192  # pixels of a side of what reads pictures as large
 _KEPT = ("surface", "normal", "displacement")
 _CLEAN = re.compile(r"[^A-Za-z0-9]+")
 _HOPS = 64
+PROCEDURALS = ("checkerboard", "fractal3d", "ramplr", "ramptb")
 
 
 @dataclass(frozen=True)
@@ -54,22 +53,6 @@ def use_of(category: str, port: str, straight: bool = True) -> Use:
     return Use(port, COLOUR if takes == "colour" else DATA, straight and low >= 0.0 and high <= 1.0)
 
 
-@dataclass(frozen=True)
-class Baking:
-    """What a person wants baked, whether what is cut out is to be a stencil, and what is known of the thing that helps: what
-    wears it, its pictures (path as written, width, height, depth), and the common ground with its looks.
-    """
-
-    how: str = NEEDED
-    stencil: bool = False
-    body: Body | None = None
-    pictures: tuple[tuple[str, int, int, str], ...] = ()
-    ground: Pack | None = None
-
-
-AS_NEEDED = Baking()
-
-
 @dataclass
 class Bakery:
     """Bakes parts of one thing's network; `bakes` are those so far, `refused` the nodes that could not be, with their why."""
@@ -77,7 +60,7 @@ class Bakery:
     thing: str
     name: str
     inward: Inward
-    baking: Baking
+    making: Making
     bakes: dict[str, Bake] = field(default_factory=dict)
     refused: dict[str, Why] = field(default_factory=dict)
 
@@ -89,7 +72,7 @@ class Bakery:
     @cached_property
     def absent(self) -> dict[str, str]:
         """The nodes that depend on a picture which is known not to be there, by the first such picture."""
-        gone = {written for written, width, _, _ in self.baking.pictures if width == 0}
+        gone = {written for written, width, _, _ in self.making.pictures if width == 0}
         found: dict[str, str] = {}
         for node in self.graph.nodes.values() if gone else ():
             written = str(node.values.get("file", ""))
@@ -109,17 +92,23 @@ class Bakery:
 
     def steady(self, link: Link) -> tuple[float, ...] | None:
         """What a link gives, where that is the same all over; None where it is not, or nobody can say."""
-        ground = self.baking.ground
+        ground = self.making.ground
         if ground is None or ground.looks is None:
             return None
         found = Worth(self.graph, ground, Facts(1.0)).of(link)
         return found.constant if found is not None else None
 
+    def wants(self, match: Match | None) -> bool:
+        """Whether a node is to be baked: the target has no word for it, or it is a procedural and somebody wants that."""
+        if match is None:
+            return True
+        return self.making.procedurals and any(node.kind in PROCEDURALS for node in match.roles.values())
+
     def bake(self, name: str) -> bool:
         """Put a picture in the place of a node and all that feeds it alone; False where that cannot be, which is then `refused`."""
         node = self.graph.nodes[name]
         kind = common_ground().types.get(node.kind)
-        if self.baking.how == NEVER or kind is None or kind.outputs.get("out") not in ("color", "float"):
+        if self.making.how == NEVER or kind is None or kind.outputs.get("out") not in ("color", "float"):
             return False
         why = self.against(name)
         if why is not None:
@@ -146,7 +135,9 @@ class Bakery:
         colour = use.space == COLOUR
         ending = "png" if use.whole else "exr"
         more = (link.output, relief) if relief is not None or link.output else ()
-        key = _key(painted, part.name, size, use.space, by_place, tiles, ending, self.thing if by_place else "", *more)
+        key = fingerprint(painted, same_text, size, use.space, by_place, tiles, ending, by_place and self.thing, *more)[
+            :32
+        ]
         found = self.bakes.get(key)
         if found is None:
             encoded = f"{_encoded(colour, use.whole)}{'.<UDIM>' if tiles else ''}.{ending}"
@@ -189,7 +180,7 @@ class Bakery:
 
     def against(self, name: str) -> Why | None:
         """Why what ends in a node cannot be baked, or None; said without looking at the part, which may be long."""
-        body = self.baking.body
+        body = self.making.body
         if name not in self.flow.varying:
             return Why(
                 Cause.NO_WORD, "It only depends on the view, and what depends on the view cannot be baked.", "bake:view"
@@ -242,8 +233,8 @@ class Bakery:
 
     def _size(self, part: Part, place: Link | None) -> int:
         """Pixels of a side: as many as the pictures that are read have, or as the finest detail asks for."""
-        known = {written: max(width, height) for written, width, height, _ in self.baking.pictures}
-        metres = self.baking.body.metres_per_uv if self.baking.body is not None else 0.0
+        known = {written: max(width, height) for written, width, height, _ in self.making.pictures}
+        metres = self.making.body.metres_per_uv if self.making.body is not None else 0.0
         wanted: list[float] = [float(LEAST)]
         for node in part.nodes():
             if node.kind == "image":
@@ -269,7 +260,7 @@ class Bakery:
         of_tiles = any(
             "<UDIM>" in str(node.values.get("file", "")).upper() for node in part.nodes() if node.kind == "image"
         )
-        body = self.baking.body
+        body = self.making.body
         if body is None or not (of_tiles or part.has(PLACED)) or body.tiles in ((), (1001,)):
             return ()
         return body.tiles[:_HOPS]
@@ -300,20 +291,6 @@ class Bakery:
 def _encoded(colour: bool, whole: bool) -> str:
     """How a picture's numbers are to be read, as its name says it: colours of 8 bits by sRGB, others are linear."""
     return ("srgb" if whole else "linear") if colour else "raw"
-
-
-def _key(graph: Graph, name: str, *more: object) -> str:
-    """What is painted, as a name: the same for networks that say the same, whatever their nodes are called."""
-    number = {node: n for n, node in enumerate(graph.order()[0])}
-    said = [
-        (
-            number[node.id], node.kind, sorted((port, repr(value)) for port, value in node.values.items()),
-            sorted((port, number.get(link.node, -1), link.output) for port, link in node.links.items()),
-        )
-        for node in sorted(graph.nodes.values(), key=lambda node: number[node.id])
-    ]  # fmt: skip
-    text = json.dumps([said, number.get(name), [str(one) for one in more]])
-    return hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()[:32]
 
 
 def pictures_of(

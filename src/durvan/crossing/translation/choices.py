@@ -58,13 +58,23 @@ class KindSaid(Chosen):
     kind: MaterialKind
 
 
+PolicyMatter = Literal["bake", "see-through", "panes", "procedurals", "layers", "remnants"]
+
+
+class Merged(Chosen):
+    """A material that is the same as another one, which is worn in its place."""
+
+    thing: str
+    into: str
+
+
 class Policy(Chosen):
     """A way in which something is done: of everything ("everything"), a kind of material ("kind:" and its word), or one thing. What
     there is to choose stands in `policies.WAYS`.
     """
 
     subject: str
-    what: Literal["bake", "see-through"]
+    what: PolicyMatter
     how: str
 
 
@@ -150,7 +160,8 @@ class Choices(BaseModel):
     colour of their temperature where the target knows none. `advances` move cameras forward, `unseen` are objects that the target hides from its cameras.
     `balanced` is the white balance, in kelvin, that the target's light has in it because its cameras have none (0: none). `sun_from` is where suns
     are offered: azimuth (clockwise from north, which is −Z, or +Y where Z is up) and height in degrees. `sets` are values for the settings of which one set, `in_use`, holds.
-    `kinds` are what a person says that materials are, `policies` the ways in which things are done.
+    `kinds` are what a person says that materials are, `policies` the ways in which things are done. `merged` are
+    materials in whose place an equal one is worn.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
@@ -179,3 +190,4 @@ class Choices(BaseModel):
     in_use: str = ""
     kinds: tuple[KindSaid, ...] = ()
     policies: tuple[Policy, ...] = ()
+    merged: tuple[Merged, ...] = ()

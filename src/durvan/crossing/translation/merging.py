@@ -42,12 +42,13 @@ class _Level:
 
 
 def merge_layers(
-    inward: Inward, thing: Thing, source: Pack, target: Pack, metres_per_unit: float, to_one: bool = False
+    inward: Inward, thing: Thing, source: Pack, target: Pack, metres_per_unit: float, few: int = 0
 ) -> None:
-    """Bring every pile of a thing down to what a target takes, or `to_one`. Changes the thing on the common ground."""
+    """Bring every pile of a thing down to what a target takes, or to fewer. Changes the thing on the common ground."""
     abilities = target.identity.abilities
-    most = 1 if to_one else max(int(abilities.get("layers", 1)), 1)
-    adds = bool(abilities.get("adds", False)) and not to_one
+    most = max(int(abilities.get("layers", 1)), 1)
+    most = min(most, few) if few else most
+    adds = bool(abilities.get("adds", False)) and most > 1
     link = inward.graph.outputs.get("surface")
     root = inward.graph.nodes.get(link.node) if link is not None else None
     if root is None or root.kind not in (_LAYER, _SIDES):

@@ -134,7 +134,7 @@ class Outgoing:
         self.seen.add(name)
         node = self.graph.nodes[name]
         match = self.matcher.match(node)
-        if match is None and self.bakery is not None and self.bakery.bake(name):
+        if self.bakery is not None and self.bakery.wants(match) and self.bakery.bake(name):
             node = self.graph.nodes[name]
             match = self.matcher.match(node)
         if match is None:

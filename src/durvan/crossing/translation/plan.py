@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
-from durvan.crossing.translation.bakery import AS_NEEDED, Baking, pictures_of
+from durvan.crossing.translation.bakery import pictures_of
 from durvan.crossing.translation.choices import Choices, Note
 from durvan.crossing.translation.ledger import Ledger
 from durvan.crossing.translation.lighting import Handlings
+from durvan.crossing.translation.making import AS_USUAL, Making
 from durvan.crossing.translation.policies import Kinds, Matter, Policies
 from durvan.crossing.translation.result import Inputs, Translation, in_target
 from durvan.crossing.translation.translate import made
@@ -26,7 +27,7 @@ KINDS = {"materials": Kind.MATERIAL, "lights": Kind.LIGHT, "cameras": Kind.CAMER
 @dataclass(frozen=True)
 class Plan:
     """What would become of every thing in scope. `copies` are the tiled copies that are read in a picture's place, `bodies`
-    what wears each material and `traits` what it was recognised as, as far as that is known."""
+    what wears each material and `traits` what it was recognised as, as far as that is known; `merged` are materials in whose place an equal one is worn."""
 
     scene: Scene
     choices: Choices
@@ -35,6 +36,7 @@ class Plan:
     copies: Mapping[str, str] = field(default_factory=dict)
     bodies: Mapping[str, Body] = field(default_factory=dict)
     traits: Mapping[str, Traits] = field(default_factory=dict)
+    merged: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def target_things(self) -> list[Thing]:
@@ -102,13 +104,19 @@ class _ByThing:
             tuple(self.values.get(name, ())), tuple(self.readings.get(name, ())), tuple(self.turned.get(name, ())),
             (*self.notes.get(name, ()), *self.in_use.get(name, ())),
             self.light.of(thing, registry.packs.get(thing.dialect)),
-            self._baking(thing, registry.ground) if thing.kind is Kind.MATERIAL else AS_NEEDED,
+            self._making(thing, registry.ground) if thing.kind is Kind.MATERIAL else AS_USUAL,
         )  # fmt: skip
 
-    def _baking(self, thing: Thing, ground: Pack | None) -> Baking:
-        how = self.policies.of(thing.id, Matter.BAKE)
-        stencil = self.policies.of(thing.id, Matter.SEE_THROUGH) == "stencil"
-        return Baking(how, stencil, self.bodies.get(thing.id), pictures_of(thing.graph.nodes, self.files), ground)
+    def _making(self, thing: Thing, ground: Pack | None) -> Making:
+        def goes(matter: Matter, way: str) -> bool:
+            return self.policies.of(thing.id, matter) == way
+
+        layers = self.policies.of(thing.id, Matter.LAYERS)
+        return Making(
+            self.policies.of(thing.id, Matter.BAKE), goes(Matter.SEE_THROUGH, "stencil"), self.bodies.get(thing.id),
+            pictures_of(thing.graph.nodes, self.files), ground, goes(Matter.PANES, "simplified"),
+            goes(Matter.PROCEDURALS, "baked"), {"two": 2, "one": 1}.get(layers, 0), goes(Matter.REMNANTS, "kept"),
+        )  # fmt: skip
 
 
 def plan_one(
@@ -136,6 +144,8 @@ def plan(
     registry.get(choices.target)
     left_out = set(choices.left_out)
     things = [thing for thing in in_scope(scene, choices.scope) if thing.id not in left_out]
+    merged = merged_of(choices, {thing.id for thing in things})
+    things = [thing for thing in things if thing.id not in merged]
     chosen = _ByThing(choices, scene, bodies, traits)
     wanted = {t.id: chosen.inputs(t, registry, choices.target, scene.metres_per_unit) for t in things}
     known = before.translations if before is not None else {}
@@ -148,7 +158,21 @@ def plan(
     translations = {name: new[name] if name in new else known[name] for name in wanted}
     ledger = Ledger(translations, before.ledger if before is not None else None)
     report(Step("Planning", len(things), len(things)))
-    return Plan(scene, choices, translations, ledger, copies or {}, bodies or {}, traits or {})
+    return Plan(scene, choices, translations, ledger, copies or {}, bodies or {}, traits or {}, merged)
+
+
+def merged_of(choices: Choices, carried: set[str]) -> dict[str, str]:
+    """Which of the carried materials give way to which; each to one that is carried and does not give way itself."""
+    into = {one.thing: one.into for one in choices.merged if one.thing in carried}
+    out: dict[str, str] = {}
+    for thing in into:
+        end, seen = thing, {thing}
+        while end in into and into[end] not in seen:
+            end = into[end]
+            seen.add(end)
+        if end in carried and end != thing and end not in into:
+            out[thing] = end
+    return out
 
 
 def _all_made(wanted: Mapping[str, Inputs], report: Report) -> Iterator[tuple[str, Translation]]:

@@ -80,7 +80,7 @@ def of_port(bakery: Bakery, link: Link | None) -> Why | None:
 def picture_of(bakery: Bakery, chain: _Chain) -> Why | None:
     """Put a normal map of a picture in the place of a chain; why not, where that cannot be."""
     root = chain.nodes[0]
-    body = bakery.baking.body
+    body = bakery.making.body
     if chain.mapped:
         return _MAPPED
     why = bakery.against(root.id)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from durvan.crossing.translation.bakery import AS_NEEDED, Baking
 from durvan.crossing.translation.choices import Note
 from durvan.crossing.translation.lighting import AS_IT_IS, Handling
+from durvan.crossing.translation.making import AS_USUAL, Making
 from durvan.crossing.translation.rows import Counts, Fault, Row, tally_of
 from durvan.dialects.pack import Pack
-from durvan.dialects.said import Why
+from durvan.dialects.said import Cause, Why
 from durvan.scene.baking import Bake
+from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Value
 from durvan.scene.model import Thing
 
@@ -28,7 +29,7 @@ class Inputs:
     turned: tuple[str, ...] = ()
     notes: tuple[Note, ...] = ()
     light: Handling = AS_IT_IS
-    baking: Baking = AS_NEEDED
+    making: Making = AS_USUAL
 
     def same(self, other: Inputs) -> bool:
         """Whether nothing differs; things and packs are values that do not change, so the same one is known at once."""
@@ -36,7 +37,7 @@ class Inputs:
             self.thing is other.thing and self.source is other.source and self.target is other.target
             and self.metres_per_unit == other.metres_per_unit and self.values == other.values
             and self.readings == other.readings and self.turned == other.turned and self.notes == other.notes
-            and self.light == other.light and self.baking == other.baking
+            and self.light == other.light and self.making == other.making
         )  # fmt: skip
 
 
@@ -66,6 +67,14 @@ class Translation:
     bakes: tuple[Bake, ...] = ()
     unmet: tuple[Why, ...] = ()
     _counts: Counts | None = None
+
+    def without_counterpart(self) -> set[str]:
+        """The source's nodes of which nothing is in the target, though something was meant by them."""
+        said: dict[str, bool] = {}
+        for row in self.rows:
+            gone = row.fate >= Fate.LOST and not row.targets and row.why.cause is not Cause.UNUSED
+            said[row.node] = said.get(row.node, True) and gone
+        return {name for name, gone in said.items() if gone and name}
 
     def waits(self, topic: str) -> bool:
         """Whether anything of it has a why of some topic."""

@@ -6,14 +6,16 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from durvan.crossing.translation.absent import settle
-from durvan.crossing.translation.bakery import AS_NEEDED, NEVER, TO_MAPS, Bakery, Baking
+from durvan.crossing.translation.bakery import Bakery
 from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.inward import carry_in, why_of
 from durvan.crossing.translation.lighting import AS_IT_IS, Handling, forward_of, handle
+from durvan.crossing.translation.making import AS_USUAL, NEVER, TO_MAPS, Making
 from durvan.crossing.translation.masks import harden
 from durvan.crossing.translation.merging import merge_layers
 from durvan.crossing.translation.notes import write_in
 from durvan.crossing.translation.outward import carry_out
+from durvan.crossing.translation.panes import simplify
 from durvan.crossing.translation.parting import part
 from durvan.crossing.translation.reducing import reduce
 from durvan.crossing.translation.reliefs import as_normals
@@ -36,7 +38,7 @@ def translate(
     metres_per_unit: float,
     readings: dict[str, str] | None = None,
     light: Handling = AS_IT_IS,
-    baking: Baking | None = None,
+    making: Making = AS_USUAL,
 ) -> Translation:
     """Carry one thing. Pure: the thing is not changed, and the same arguments give the same result."""
     if thing.place:
@@ -47,9 +49,8 @@ def translate(
         return _same(thing, target)
     else:
         inward = carry_in(thing, source, metres_per_unit, readings)
-    baking = baking or AS_NEEDED
     if thing.kind is Kind.MATERIAL and source is not None:
-        merge_layers(inward, thing, source, target, metres_per_unit, baking.how == TO_MAPS)
+        merge_layers(inward, thing, source, target, metres_per_unit, 1 if making.how == TO_MAPS else making.layers)
     knows_kelvin = bool(target.identity.abilities.get("kelvin", True))
     if not light.idle or not knows_kelvin:
         handle(inward, thing.id, light, knows_kelvin)
@@ -63,7 +64,7 @@ def translate(
     bakery: Bakery | None = None
     unmet: tuple[Why, ...] = ()
     if thing.kind is Kind.MATERIAL:
-        bakery = Bakery(thing.id, thing.name, inward, baking)
+        bakery = Bakery(thing.id, thing.name, inward, making)
         unmet = _as_chosen(inward, bakery, target)
     out = carry_out(thing.id, inward, target, known, metres_per_unit, bakery)
     if parted is not None:
@@ -87,10 +88,13 @@ def translate(
 
 def _as_chosen(inward: Inward, bakery: Bakery, target: Pack) -> tuple[Why, ...]:
     """Do what was chosen for a material on the common ground; why, where it cannot be done."""
-    unmet = harden(inward, target) if bakery.baking.stencil else ()
-    if bakery.baking.how == TO_MAPS:
+    making = bakery.making
+    unmet = harden(inward, target) if making.stencil else ()
+    if making.pane:
+        unmet += simplify(inward, making.body)
+    if making.how == TO_MAPS:
         unmet += reduce(inward, bakery, target)
-    if bakery.baking.how != NEVER:
+    if making.how != NEVER:
         as_normals(bakery, target)
     return unmet
 
@@ -174,7 +178,7 @@ def made(inputs: Inputs) -> Translation:
     if inputs.turned:
         thing = replace(thing, turned=inputs.turned, words="")
     done = translate(
-        thing, inputs.source, inputs.target, inputs.metres_per_unit, dict(inputs.readings), inputs.light, inputs.baking
+        thing, inputs.source, inputs.target, inputs.metres_per_unit, dict(inputs.readings), inputs.light, inputs.making
     )
     done.inputs = inputs
     done.moved = forward_of(thing, inputs.light)

@@ -47,6 +47,9 @@ def flatten(beside: Path, file: Path, replaced: Replaced) -> None:
 def _flattened(beside: str, file: Path, replaced: Replaced) -> None:
     stage = Usd.Stage.Open(beside, Usd.Stage.LoadAll)
     layer = stage.Flatten(addSourceFileComment=False)
+    over = Sdf.Layer.FindOrOpen(beside)
+    for path in replaced.off:  # what is switched off is not composed
+        Sdf.CopySpec(over, path, layer, path)
     with Sdf.ChangeBlock():
         for path, names in replaced.materials.items():
             _strip_material(layer, path, names)

@@ -16,7 +16,7 @@ from durvan.formats.usd.opening import Opened, asked, layers, metres_per_unit, s
 from durvan.formats.usd.words import said
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Link, Node, Problem, Value
-from durvan.scene.model import Kind, Oddity, Solid
+from durvan.scene.model import Kind, Oddity, Solid, Wearer
 from durvan.scene.places import anchor_of
 from durvan.scene.raw import NO_ID, VISIBILITY, YAW, RawPicture, RawReference, RawScene, RawThing
 
@@ -177,10 +177,13 @@ class StageReader:
 
     def _bindings(self, prim: Any) -> None:
         for relation in prim.GetAuthoredRelationships():
-            if relation.GetName().startswith("material:binding"):
-                for target in relation.GetTargets():
-                    path = str(target)
-                    self.raw.bound[path] = self.raw.bound.get(path, 0) + 1
+            name = relation.GetName()
+            if not name.startswith("material:binding"):
+                continue
+            targets = relation.GetTargets()
+            free = len(targets) == 1 and not prim.IsInstanceProxy()  # of a collection's, one of two is the material
+            for target in targets:
+                self.raw.worn.setdefault(str(target), []).append(Wearer(str(prim.GetPath()), name, free))
 
     def _odd(self, code: str, path: str, detail: str) -> None:
         self.raw.oddities.append(Oddity(code, "", path, detail))

@@ -49,6 +49,8 @@ def _put(layer: Layer, path: str, thing: WrittenThing, written: Written) -> None
         instance = layer.prim(thing.free)
         if "instanceable = false" not in instance.metadata:
             instance.metadata.append("instanceable = false")
+    if thing.off:
+        spec.metadata.append("active = false")
     for name, (node, output) in thing.ends.items():
         spec.lines.append(f"token outputs:{name}.connect = <{node}.outputs:{output}>")
     if thing.form is Form.NODE:
@@ -160,6 +162,7 @@ def _thing(layer: Any, prim: Any, wanted: WrittenThing) -> WrittenThing:
     """What a prim says of what is wanted of it; every question costs the library something, so no other is asked."""
     at, of = layer.GetAttributeAtPath, prim.path.AppendProperty
     thing = WrittenThing(wanted.form, str(prim.typeName) if wanted.form is Form.SCENE else "")
+    thing.off = wanted.off and prim.HasInfo("active") and not prim.active
     if wanted.form is Form.NODE:
         spec = at(of("info:id"))
         thing.word = str(spec.default) if spec is not None else ""

@@ -15,8 +15,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from durvan.crossing.document.changes import ReadAs, TakeFit
+from durvan.crossing.document.changes import Merge, ReadAs, TakeFit
 from durvan.crossing.findings import Finding
+from durvan.crossing.job.session import Session
 from durvan.crossing.translation.choices import Reading
 from durvan.crossing.translation.rows import By, Row
 from durvan.scene.fate import SHOWN, Fate
@@ -297,6 +298,7 @@ class Evidence(QScrollArea):
         self.down.addWidget(rule())
         if thing.kind is Kind.MATERIAL:
             Recognised(self.state).fill(self.down, thing)
+            self._merged(thing)
         self._drift(thing)
         counts = Counter(row.fate for row in rows)
         for fate in SHOWN:
@@ -310,6 +312,21 @@ class Evidence(QScrollArea):
         self.down.addSpacing(6)
         self._rows([row for row in rows if row.fate in (Fate.HELD, Fate.LOST, Fate.FITTED)], "What to look at")
         self._left_out(thing)
+
+    def _merged(self, thing: Thing) -> None:
+        """Which equal materials it is worn in the place of, or which one is worn in its place."""
+        session = self.state.session
+        if session is None:
+            return
+        merged = session.plan.merged
+        for other in [name for name, into in merged.items() if into == thing.id]:
+            self.down.addWidget(small(f"It is worn in the place of {_named(session, other)} as well.", wrap=True))
+        if thing.id in merged:
+            into = merged[thing.id]
+            self.down.addWidget(small(f"{_named(session, into)} is worn in its place, which is the same.", wrap=True))
+            back = link("Wear it again", "It is carried as a material of its own again.")
+            back.clicked.connect(lambda: self.state.change(f"Wear {thing.name} again", Merge(thing=thing.id, into="")))
+            self.down.addWidget(back)
 
     def _left_out(self, thing: Thing) -> None:
         """What the preview does not show of a thing, on either side."""
@@ -409,3 +426,8 @@ def _begun(sentence: str) -> str:
     """A sentence with a capital, unless it begins with a name of the file's."""
     first = sentence.split(" ", 1)[0]
     return sentence if any(sign in first for sign in "._/:") else f"{sentence[:1].upper()}{sentence[1:]}"
+
+
+def _named(session: Session, thing: str) -> str:
+    """A thing's name as people read it."""
+    return spoken(session.scene.things[thing].name)

@@ -6,22 +6,29 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from durvan.crossing.document.changes import SayKind, SetPolicy
 from durvan.crossing.job.session import Session
-from durvan.crossing.translation.bakery import NEEDED, NEVER, TO_MAPS
-from durvan.crossing.translation.policies import EVERYTHING, KIND, WAYS, Kinds, Matter, Policies
+from durvan.crossing.translation.making import NEEDED, NEVER, TO_MAPS
+from durvan.crossing.translation.policies import EVERYTHING, KIND, WAYS, Kinds, Matter, Policies, matters
 from durvan.scene.model import Thing
 from durvan.scene.traits import MaterialKind
 from durvan.ui.kit.parts import Choice, label, link, rule, small
 from durvan.ui.kit.words import count
 from durvan.ui.shared.state import State
 
-_ASKED = {Matter.SEE_THROUGH: "what is cut out", Matter.BAKE: "its maps"}
+_ASKED = {
+    Matter.SEE_THROUGH: "what is cut out", Matter.PANES: "flat panes", Matter.BAKE: "its maps",
+    Matter.PROCEDURALS: "procedurals", Matter.LAYERS: "its layers", Matter.REMNANTS: "what has no counterpart",
+}  # fmt: skip
 _TOLD = {
     Matter.SEE_THROUGH: {"coverage": "as coverage, soft", "stencil": "as a stencil, hard at a half"},
+    Matter.PANES: {"as they are": "as it is", "simplified": "simplified, light passes straight"},
     Matter.BAKE: {
-        NEEDED: "baked where the target has no word",
+        NEEDED: "baked where there is no word",
         NEVER: "never baked",
-        TO_MAPS: "reduced to colour, metalness, roughness, normal",
+        TO_MAPS: "reduced to maps",
     },
+    Matter.PROCEDURALS: {"as themselves": "as themselves, where it has them", "baked": "baked"},
+    Matter.LAYERS: {"as many as it takes": "as many as the target takes", "two": "two at most", "one": "one"},
+    Matter.REMNANTS: {"removed": "left behind", "kept": "kept, switched off"},
 }
 
 
@@ -69,11 +76,11 @@ class Recognised:
     def _ways(self, down: QVBoxLayout, session: Session, thing: Thing) -> None:
         kinds = Kinds(session.document, session.evidence.traits)
         policies = Policies(session.document, kinds)
-        traits = session.evidence.traits.get(thing.id)
-        able = self.state.registry.packs[session.document.target].identity.abilities
-        for matter in (Matter.SEE_THROUGH, Matter.BAKE):
-            if matter is Matter.SEE_THROUGH and (traits is None or not traits.masked or not able.get("stencil", False)):
-                continue
+        packs, traits = self.state.registry.packs, session.evidence.traits.get(thing.id)
+        done = session.plan.translations.get(thing.id)
+        asked = set(matters(thing, done, traits, packs.get(thing.dialect), packs[session.document.target]))
+        asked |= {matter for matter in Matter if policies.of(thing.id, matter) != WAYS[matter][0]}
+        for matter in [matter for matter in _ASKED if matter in asked]:
             box = Choice()
             for way in WAYS[matter]:
                 box.addItem(_TOLD[matter][way], way)

@@ -149,7 +149,7 @@ def test_shapes_that_nobody_knows_raise_nothing(packs: Registry) -> None:
 @pytest.mark.parametrize(
     ("dialect", "port", "values", "wanted"),
     [
-        ("orvik", "mirror_tint", {"edge_rise": False}, ["painted-reflection"]),
+        ("orvik", "mirror_tint", {"edge_rise": False, "base_tint": (0.08, 0.08, 0.08)}, ["painted-reflection"]),
         ("pellune", "metal", {"color": (0.8, 0.6, 0.4)}, []),
     ],
 )

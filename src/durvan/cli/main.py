@@ -375,6 +375,31 @@ def drift(
 
 
 @app.command()
+def settle(
+    file: SceneFile,
+    to: To = "",
+    from_: From = "",
+    scope: Scope = "",
+    apply: Annotated[bool, typer.Option("--apply", help="Let what measurably helps stand.")] = False,
+    save: Annotated[Path | None, typer.Option("--save", help="Save the crossing as a .durvan file.")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Try every remedy and fit, alone and together, and keep what measurably helps."""
+    from durvan.cli import settle as settling
+
+    with _progress(as_json) as report:
+        session = start(file, registry(), to, from_, scope, report=report)
+        rows = settling.rows_of(settling.settle(session, apply, report))
+    if save is not None:
+        session.save(save)
+    if as_json:
+        _print_json({"to": session.document.target, "applied": apply, "tried": rows})
+    else:
+        settling.tell(rows, apply, _out())
+    raise typer.Exit(_status(session))
+
+
+@app.command()
 def light(
     file: SceneFile,
     to: To = "",

@@ -11,6 +11,7 @@ from durvan.crossing.findings import Findings, View, look_over
 from durvan.crossing.light.added import with_added
 from durvan.crossing.light.report import LightReport
 from durvan.crossing.looks.keys import LookKey
+from durvan.crossing.looks.trials import Effects
 from durvan.crossing.outside.lookup import Disk, seen
 from durvan.crossing.outside.uses import PictureUse, uses_of
 from durvan.crossing.translation.plan import Plan, plan
@@ -30,7 +31,7 @@ Uses = Mapping[str, tuple[PictureUse, ...]]
 class Evidence:
     """What was found out by looking. Each is kept by what it is about, so that what is out of date matches nothing:
     verdicts by the picture's path, size and time of change, drifts by both networks and their pictures, the light by all
-    that it was measured of, what wears each material and what it was recognised as by the scene that was read."""
+    that it was measured of, what wears each material and what it was recognised as by the scene that was read, what remedies do by what they were tried on."""
 
     disk: Disk = field(default_factory=Disk)
     verdicts: Mapping[Stamp, Verdict] = field(default_factory=dict)
@@ -38,6 +39,7 @@ class Evidence:
     light: LightReport | None = None
     bodies: Mapping[str, Body] = field(default_factory=dict)
     traits: Mapping[str, Traits] = field(default_factory=dict)
+    effects: Effects = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

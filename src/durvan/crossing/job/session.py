@@ -36,6 +36,7 @@ from durvan.crossing.light.match import match
 from durvan.crossing.light.report import LightReport
 from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.looks.recognition import recognise
+from durvan.crossing.looks.trials import Effects
 from durvan.crossing.outside.lookup import Outlook, folders_of, look
 from durvan.crossing.outside.uses import PictureUse
 from durvan.crossing.translation.bakery import WAITS_FOR_SHAPES
@@ -248,6 +249,10 @@ class Session:
         if drifts:
             self._found(replace(self.evidence, drifts={**self.evidence.drifts, **drifts}))
 
+    def tried(self, effects: Effects) -> None:
+        """Take in what remedies were measured to do; nothing else follows from it."""
+        self.evidence = replace(self.evidence, effects={**self.evidence.effects, **effects})
+
     def worn(self, bodies: Mapping[str, Body]) -> None:
         """Take in what wears each material; `renew` works out what follows."""
         if bodies != self.evidence.bodies:
@@ -310,8 +315,12 @@ class Session:
 
     def light_wanted(self, grid: bool = True) -> Wanted:
         """What has to be measured to know the light as it stands now."""
-        picked = tuple(Probe(one.name, one.place, one.normal) for one in self.document.probes)
-        return wanted(self.plan, self.registry, self.camera, picked, grid, self._known)
+        return wanted(self.plan, self.registry, self.camera, self.picked, grid, self._known)
+
+    @property
+    def picked(self) -> tuple[Probe, ...]:
+        """The probes that a person picked."""
+        return tuple(Probe(one.name, one.place, one.normal) for one in self.document.probes)
 
     def lit(self, report: LightReport) -> None:
         """Take in what the lights give; `renew` raises what findings there are of it."""

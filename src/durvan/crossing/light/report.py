@@ -193,6 +193,16 @@ class LightReport:
     def _wholes(self) -> dict[str, list[float]]:
         return {side: (found @ _WEIGHTS).tolist() for side, found in self._sums.items()}
 
+    @property
+    def astray(self) -> float:
+        """How far the light is apart, in stops, in the mean of the probes: all of it together, or if that is more, each light by its
+        share.
+        """
+        each = [sum(self.missing(part, p) for part in self.parts) for p in range(len(self.probes))]
+        sums = [self.sum_apart(p) for p in range(len(self.probes))]
+        wholes = [0.0 if apart is None else min(abs(apart), _FAR) for apart in sums]
+        return float(np.mean(np.maximum(each, wholes))) if each else 0.0
+
     def order(self, probe: int) -> list[Part]:
         """The lights, those first whose difference at a probe matters most, and of equal ones those that give most."""
         lux = {side: found[:, probe] for side, found in self._lux.items()}

@@ -7,7 +7,7 @@ and an entry there.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -20,6 +20,7 @@ from durvan.crossing.light.ground import Ground
 from durvan.crossing.light.report import LightReport
 from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.looks.pairs import Pair
+from durvan.crossing.looks.trials import Subject, Tried, Work
 from durvan.scene.bodies import Body
 from durvan.scene.drift import Drift
 from durvan.scene.model import Scene, Thing
@@ -62,6 +63,24 @@ class FitAll:
     """Fit materials; the translations are what the rules give, without a fit."""
 
     pairs: list[Pair]
+
+
+@dataclass(frozen=True)
+class Settle:
+    """Try all that may help, and say of each thing what does; an empty work ends what is under way."""
+
+    work: Work
+    bodies: Mapping[str, Body] = field(default_factory=dict)
+    traits: Mapping[str, Traits] = field(default_factory=dict)
+    left: list[Subject | None] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        self.left.extend(reversed(self.work.things))
+
+
+@dataclass(frozen=True)
+class Try(Settle):
+    """The same of a few things, to know what their remedies do; when nothing else is wanted."""
 
 
 @dataclass(frozen=True)
@@ -199,6 +218,15 @@ class Fitted:
 
 
 @dataclass(frozen=True)
+class Settled:
+    """What came of trying one thing, and how many are left; `all_of` says that it belongs to a `Settle`."""
+
+    tried: Tried
+    left: int
+    all_of: bool
+
+
+@dataclass(frozen=True)
 class Rendered:
     """A picture of one side so far, as bytes [height, width, 3]."""
 
@@ -237,6 +265,19 @@ class Trouble:
 
 
 Question = (
-    Load | LookAt | LookAtShapes | Recognise | GuessAll | MeasureAll | FitAll | Render | Refine | Cover | Balance | Mix
+    Load
+    | LookAt
+    | LookAtShapes
+    | Recognise
+    | GuessAll
+    | MeasureAll
+    | FitAll
+    | Settle
+    | Try
+    | Render
+    | Refine
+    | Cover
+    | Balance
+    | Mix
 )
 Answer = Any

@@ -17,18 +17,23 @@ from numpy.typing import NDArray
 
 from durvan.apart import ends
 from durvan.crossing.light import measuring, sights
+from durvan.crossing.light.asking import Wanted
 from durvan.crossing.light.drawing import ground
 from durvan.crossing.light.ground import Ground
+from durvan.crossing.light.report import LightReport
 from durvan.crossing.looks import questions
 from durvan.crossing.looks.appearance import Appearance, caveats
 from durvan.crossing.looks.fitting import fit_all
 from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.looks.layered import Layered
+from durvan.crossing.looks.light_trying import LightTrier
+from durvan.crossing.looks.trials import Subject, Tried
+from durvan.crossing.looks.trying import Memory, Trier
 from durvan.dialects.look import Record, resolve
 from durvan.dialects.registry import Registry, read
 from durvan.engine import compiling, drift, renderer, staging, swatch_scene, swatches
 from durvan.engine.bodies import bodies
-from durvan.errors import DurvanError
+from durvan.errors import DurvanError, Stopped
 from durvan.formats.table import reader
 from durvan.optics.colour import REC709_LUMINANCE
 from durvan.optics.difference import ciede2000, cielab
@@ -78,6 +83,8 @@ class Server:
         self.sides: sights.Sides | None = None
         self.mix = questions.Mix({})
         self.plan: tuple[str, Ground] | None = None
+        self.trials = Memory()
+        self.lights: dict[str, LightReport] = {}
 
     def listen(self) -> None:
         """Take questions in until the other side is gone. A newer question takes the place of an older one in its lane."""
@@ -147,6 +154,7 @@ class Server:
         self.scene, self.registry = question.scene, read(question.user_packs)
         self.appearance = Appearance(question.scene, self.registry, swatches.cache_folder(), self._shapes)
         self.shapes = self.worn = None
+        self.trials, self.lights = Memory(), {}
         self.films, self.view, self.sides, self.mix, self.plan = {}, None, None, questions.Mix({}), None
         return True
 
@@ -222,6 +230,39 @@ class Server:
             return False
         self.say(found)
         return True
+
+    def _settle(self, question: questions.Settle) -> bool:
+        """Try one thing after the other; what is stopped is begun again with the thing that it was at."""
+        assert self.appearance is not None and self.scene is not None
+        work, all_of = question.work, type(question) is questions.Settle
+        try:
+            while question.left:
+                place = len(question.left) - 1
+                self.say(questions.Settled(self._try(question, question.left[place]), place, all_of))
+                question.left.pop()
+        except Stopped:
+            return False
+        if not (work.subjects or work.lights) and all_of:
+            self.trials.fits.clear()
+        return True
+
+    def _try(self, question: questions.Settle, what: Subject | None) -> Tried:
+        """Try a material, or (None) the light."""
+        assert self.appearance is not None and self.scene is not None
+        if what is None:
+            self.say(questions.Working("the light"))
+            trier = LightTrier(self.scene, self.registry, self._measured, self.lights)
+            return trier.tried(question.work.lights, question.work.matches)
+        self.say(questions.Working(what.pair.thing.name))
+        document, bodies, traits = question.work.document, question.bodies, question.traits
+        return Trier(self.appearance, document, bodies, traits, self.trials, self.stop).tried(what)
+
+    def _measured(self, wanted: Wanted) -> LightReport | None:
+        """The light as somebody would have it."""
+        assert self.scene is not None
+        sides = measuring.staged(self.scene, self._shapes(), wanted, self.registry)
+        up = self._shapes().up_axis
+        return None if self.stop() else measuring.measure(self.scene, sides, wanted, self.registry, up, self.stop)
 
     # the camera's view
 
@@ -369,9 +410,11 @@ ASKED: dict[type, Asked] = {
     questions.Cover: Asked(6, "cover", Server._cover),
     questions.Render: Asked(7, "render", Server._render),
     questions.GuessAll: Asked(8, "guesses", Server._guess_all),
-    questions.Recognise: Asked(9, "kinds", Server._recognise),
-    questions.MeasureAll: Asked(10, "drifts", Server._measure_all),
-    questions.Refine: Asked(11, "refine", Server._refine),
+    questions.Settle: Asked(9, "settle", Server._settle),
+    questions.Recognise: Asked(10, "kinds", Server._recognise),
+    questions.MeasureAll: Asked(11, "drifts", Server._measure_all),
+    questions.Try: Asked(12, "try", Server._settle),
+    questions.Refine: Asked(13, "refine", Server._refine),
 }
 
 

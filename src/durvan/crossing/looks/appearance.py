@@ -6,7 +6,8 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from durvan.crossing.looks.fit import Fit, fit, with_moved
+from durvan.crossing.looks.fit import Fit, Moved, Problem, fit, with_moved
+from durvan.crossing.looks.polishing import polish
 from durvan.crossing.looks.recognition import of_material
 from durvan.crossing.translation.choices import Note
 from durvan.crossing.translation.result import Translation, as_meant, in_target
@@ -14,10 +15,12 @@ from durvan.crossing.translation.rows import By
 from durvan.dialects.look import Record
 from durvan.dialects.registry import Registry
 from durvan.engine import drift, staging, swatches
+from durvan.errors import Stopped
 from durvan.formats import pictures
 from durvan.graph.expression import UDIM
 from durvan.scene.bodies import Body
 from durvan.scene.drift import Drift
+from durvan.scene.graph import Graph
 from durvan.scene.model import Kind, Scene, Thing
 from durvan.scene.shapes import Shapes
 from durvan.scene.traits import Traits
@@ -104,9 +107,35 @@ class Appearance:
         if before is None or before.mean < NEEDED or before.caveats:  # a fit would chase what is not there
             return None
         found = self.fit(thing, translation)
-        if found is None or not found.moved:
+        return self._kept(thing, translation, found.moved, before, stop) if found is not None else None
+
+    def polish(self, thing: Thing, translation: Translation, stop: Stop = never) -> Improvement | None:
+        """The same by what is seen: values are moved until the guess at the drift is least. Takes seconds."""
+        before = self.drift(thing, translation, stop)
+        pack = self.registry.packs.get(translation.target_dialect)
+        if before is None or before.caveats or pack is None or not pack.identity.fit or pack.name == thing.dialect:
             return None
-        fitted = replace(translation, graph=with_moved(translation.graph, found.moved), looks="")
+        source = self.source(thing, translation)
+        problem = Problem(source, translation.graph, pack, self.facts, staging.pixels)
+        begun, shown = problem.solve(), swatches.Maker(source)
+
+        def apart(graph: Graph) -> float:
+            if stop():
+                raise Stopped
+            look = self.target(thing, replace(translation, graph=graph, looks=""))
+            return drift.guess(shown, swatches.Maker(look)).mean
+
+        starts = [problem.numbers(), *([problem.numbers(begun.moved)] if begun is not None else [])]
+        numbers = polish(problem, starts, apart)
+        return None if numbers is None else self._kept(thing, translation, problem.moved(numbers), before, stop)
+
+    def _kept(
+        self, thing: Thing, translation: Translation, moved: tuple[Moved, ...], before: Drift, stop: Stop
+    ) -> Improvement | None:
+        """Moved values, where they measurably lower the drift."""
+        if not moved:
+            return None
+        fitted = replace(translation, graph=with_moved(translation.graph, moved), looks="")
         after = self.drift(thing, fitted, stop)
         if after is None or before.mean - after.mean <= max(WORTH, before.noise, after.noise):
             return None
@@ -115,7 +144,7 @@ class Appearance:
                 thing=thing.id, node=one.node, parameter=one.parameter, value=one.value, by=By.FIT,
                 over=translation.graph.nodes[one.node].values.get(one.parameter), before=before.mean, after=after.mean,
             )
-            for one in found.moved
+            for one in moved
         )  # fmt: skip
         return Improvement(notes, fitted, before, after)
 

@@ -25,6 +25,7 @@ from durvan.scene.graph import Graph, Node, Value
 Floats = NDArray[np.float64]
 _PLACES = 12
 _ROUNDS = 14
+_LAYERS = 3  # surfaces of one material that are fitted at most
 
 
 @dataclass(frozen=True)
@@ -68,7 +69,7 @@ def _places(pixels: Pixels, looks: Sequence[Record]) -> list[dict[str, float]]:
     return out
 
 
-class _Problem:
+class Problem:
     """One target graph against one source look."""
 
     def __init__(self, source: Record, graph: Graph, pack: Pack, facts: Facts, pixels: Pixels) -> None:
@@ -123,16 +124,32 @@ class _Problem:
         return 0.0 if found is None else found
 
     def _knobs(self, source: Record) -> list[_Knob]:
-        link = self.graph.outputs.get("surface")
-        root = self.graph.nodes.get(link.node) if link is not None else None
-        if root is None:
-            return []
         facing = any(lane.op == "point" and lane.data == "facing" for lane in order(list(source.lanes.values())))
+        return [knob for surface in self._surfaces() for knob in self._of_surface(surface, facing)]
+
+    def _surfaces(self) -> list[Node]:
+        """The surfaces that may be fitted: the one that the material ends in, or those that this is made of."""
+        link = self.graph.outputs.get("surface")
+        waiting, seen = [link.node] if link is not None else [], set()
+        out: list[Node] = []
+        while waiting and len(out) < _LAYERS:
+            name = waiting.pop(0)
+            node = self.graph.nodes.get(name)
+            if node is None or name in seen or not self.pack.is_surface(node.kind):
+                continue
+            seen.add(name)
+            if node.kind in self.pack.identity.fit:
+                out.append(node)
+            else:
+                waiting += [feed.node for feed in node.links.values()]
+        return out
+
+    def _of_surface(self, surface: Node, facing: bool) -> list[_Knob]:
         out: list[_Knob] = []
-        for name in self._varied(root, facing):
-            feed = root.links.get(name)
+        for name in self._varied(surface, facing):
+            feed = surface.links.get(name)
             if feed is None:
-                out.extend(self._of(root, name))
+                out.extend(self._of(surface, name))
                 continue
             node = self.graph.nodes.get(feed.node)
             if node is not None and self.graph.consumers()[node.id] == 1:
@@ -201,14 +218,28 @@ class _Problem:
         after = _size(found.fun)
         if not math.isfinite(after) or after >= before * 0.995:
             return None
-        numbers = [round(float(number), 5) for number in found.x]
+        return Fit(self.moved(found.x), before, after)
+
+    def moved(self, found: Floats) -> tuple[Moved, ...]:
+        """What numbers of the knobs come to, as values of the target that changed."""
+        numbers = [round(float(number), 5) for number in found]
         turned = self.graph_at(numbers)
-        moved = {
+        values = {
             (knob.node, knob.parameter): turned.nodes[knob.node].values[knob.parameter]
             for knob, number in zip(self.knobs, numbers, strict=True)
             if abs(number - knob.start) > 2e-4
         }
-        return Fit(tuple(Moved(node, name, value) for (node, name), value in moved.items()), before, after)
+        return tuple(Moved(node, name, value) for (node, name), value in values.items())
+
+    def numbers(self, moved: Sequence[Moved] = ()) -> Floats:
+        """The knobs' numbers, as they start or with some values changed."""
+        values = {(one.node, one.parameter): one.value for one in moved}
+        out: list[float] = []
+        for knob in self.knobs:
+            value = values.get((knob.node, knob.parameter))
+            part = value[max(knob.channel, 0)] if isinstance(value, tuple) else value
+            out.append(float(part) if isinstance(part, int | float) else knob.start)
+        return np.array(out)
 
 
 def _size(residual: Floats) -> float:
@@ -219,7 +250,7 @@ def fit(source: Record, graph: Graph, pack: Pack, facts: Facts, pixels: Pixels) 
     """Fit a target's graph to a source look, starting from the values it has. None when nothing can be gained."""
     if pack.looks is None or not pack.identity.fit:
         return None
-    return _Problem(source, graph, pack, facts, pixels).solve()
+    return Problem(source, graph, pack, facts, pixels).solve()
 
 
 def with_moved(graph: Graph, moved: Sequence[Moved]) -> Graph:

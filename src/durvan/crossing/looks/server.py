@@ -243,7 +243,7 @@ class Server:
         except Stopped:
             return False
         if not (work.subjects or work.lights) and all_of:
-            self.trials.fits.clear()
+            self.trials = Memory()
         return True
 
     def _try(self, question: questions.Settle, what: Subject | None) -> Tried:

@@ -20,7 +20,8 @@ from durvan.scene.traits import Traits
 
 _TOGETHER = 3  # changes of one material that are combined at most
 _FITTED = 3  # ways of which a fit is tried, the best first
-FIT_LABEL = "fitted"
+WISHED = 1.0  # drift from which on a fit is gone on with by what is seen
+FIT_LABEL, POLISHED_LABEL = "fitted", "fitted by what is seen"
 Plans = Callable[[Document], Translation]
 
 
@@ -36,9 +37,10 @@ class Way:
 
 @dataclass
 class Memory:
-    """What was found of looks before: fits, by the looks that they started from."""
+    """What was found of looks before: fits, and those that were gone on with, by the looks that they started from."""
 
     fits: dict[LookKey, Improvement | None] = field(default_factory=dict)
+    polished: dict[LookKey, Improvement | None] = field(default_factory=dict)
 
 
 @dataclass
@@ -67,6 +69,9 @@ class Trier:
         best = min(ways, key=lambda way: way.drift.mean)
         fitted = self._fitted(subject, ways, effects)
         best = min([best, *fitted], key=lambda way: way.drift.mean)
+        if best.drift.mean > WISHED:
+            polished = self._polished(subject, best)
+            best = min([best, *polished], key=lambda way: way.drift.mean)
         gained = begun.drift.mean - best.drift.mean
         if best is begun or gained <= max(WORTH, begun.drift.noise, best.drift.noise):
             return Tried(thing.id, stays=Stays(thing.id, begun.drift.mean, _why(subject, effects)), effects=effects)
@@ -137,6 +142,22 @@ class Trier:
                 if fit is not None:
                     effects[subject.pair.key, fit.key] = Effect(way.drift.mean, better.after.mean)
         return out
+
+    def _polished(self, subject: Subject, way: Way) -> list[Way]:
+        """A way whose fit is gone on with by what is seen."""
+        changes = tuple(one for one in way.changes if not isinstance(one, PutFits))
+        thing, bare = subject.pair.thing, self._planned(subject, changes, hands_only=True)
+        key = look_key(thing, bare, subject.pair.files)
+        if key not in self.memory.polished:
+            found = self.appearance.polish(thing, bare, self.stop)
+            if found is None and self.stop():
+                raise Stopped
+            self.memory.polished[key] = found
+        better = self.memory.polished[key]
+        if better is None:
+            return []
+        labels = (*(one for one in way.labels if one != FIT_LABEL), POLISHED_LABEL)
+        return [Way(labels, (*changes, PutFits(notes=better.notes)), better.fitted, better.after)]
 
     def _improved(self, subject: Subject, changes: tuple[Change, ...]) -> Improvement | None:
         thing, bare = subject.pair.thing, self._planned(subject, changes, hands_only=True)

@@ -78,6 +78,7 @@ class Looks(QObject):
     prepared = Signal(str)
     balanced = Signal(object)
     marked = Signal()
+    settled = Signal(object)
     _answer = Signal(object)
 
     def __init__(self, state: State, parent: QObject | None = None, rendering: bool = True) -> None:
@@ -94,6 +95,7 @@ class Looks(QObject):
         self.preparing = ""
         self.fitting = 0
         self.trouble = ""
+        self.renderer_ready = rendering
         self.left = 0
         self._keys: dict[str, LookKey] = {}
         self._files: dict[str, tuple[str, object]] = {}
@@ -324,6 +326,10 @@ class Looks(QObject):
         self.fitting = 0
         self.trouble = answer.text
         self.prepared.emit(answer.text)
+
+    @_taken.register
+    def _(self, answer: questions.Settled) -> None:
+        self.settled.emit(answer)
 
     # finding things in the camera's view
 

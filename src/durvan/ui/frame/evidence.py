@@ -16,12 +16,14 @@ from PySide6.QtWidgets import (
 )
 
 from durvan.crossing.document.changes import Merge, ReadAs, TakeFit
-from durvan.crossing.findings import Finding
+from durvan.crossing.findings import Finding, Remedy
 from durvan.crossing.job.session import Session
+from durvan.crossing.job.settling import effect_of, measurable
 from durvan.crossing.translation.choices import Reading
 from durvan.crossing.translation.rows import By, Row
 from durvan.scene.fate import SHOWN, Fate
 from durvan.scene.model import Kind, Thing
+from durvan.ui.followers.settling import Settling
 from durvan.ui.frame.recognised import Recognised
 from durvan.ui.kit import words
 from durvan.ui.kit.parts import Mark, clear, column, label, link, rule, small, table_of, title
@@ -37,7 +39,7 @@ _MOST = 60
 class Evidence(QScrollArea):
     """The panel at the right."""
 
-    def __init__(self, bench: Bench, explained: Iterable[Explained] = ()) -> None:
+    def __init__(self, bench: Bench, settling: Settling, explained: Iterable[Explained] = ()) -> None:
         super().__init__()
         self.state, self.looks = bench.state, bench.looks
         self.explained = list(explained)
@@ -56,7 +58,13 @@ class Evidence(QScrollArea):
         state.selected.connect(self.fill)
         state.renewed.connect(self.fill)
         state.looked.connect(self._looked)
+        settling.told.connect(self._tried)
         self.fill()
+
+    def _tried(self) -> None:
+        """What remedies do is known: a finding that is shown says it."""
+        if self.state.selection.finding is not None:
+            self.fill()
 
     def _looked(self) -> None:
         """Drifts came in: what is shown of a thing follows, unless a person is typing here."""
@@ -397,6 +405,7 @@ class Evidence(QScrollArea):
             button.setToolTip("Settles this one; undo takes it back.")
             button.clicked.connect(lambda _=False, r=remedy: self.state.apply([r]))
             self.down.addWidget(button)
+            self._effect(finding, remedy)
         accept = QPushButton("Accept…")
         accept.setToolTip("Settle it with a reason; it opens again when its evidence changes.")
         accept.clicked.connect(lambda: self.state.accept_wanted.emit([finding]))
@@ -411,6 +420,18 @@ class Evidence(QScrollArea):
             go.clicked.connect(lambda: self.state.station_wanted.emit("Facing"))
             self.down.addSpacing(4)
             self.down.addWidget(go)
+
+    def _effect(self, finding: Finding, remedy: Remedy) -> None:
+        """What a remedy was measured to do."""
+        session = self.state.session
+        if session is None or not measurable(remedy):
+            return
+        effect = effect_of(session, finding, remedy)
+        if effect is not None:
+            said = f"{effect.before:.2f} → {effect.after:.2f} {effect.unit}, measured"
+            self.down.addWidget(small(said if effect.helps else f"{said}: no help", wrap=True))
+        elif self.looks.renderer_ready:
+            self.down.addWidget(small("what it does is being measured", wrap=True))
 
     def _to_file(self, finding: Finding) -> None:
         self.state.select(Selection(finding.thing, file=finding.file))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtGui import QAction, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -31,6 +31,8 @@ _DATA = Qt.ItemDataRole.UserRole
 class Findings(QWidget):
     """The table, its filter, and its actions."""
 
+    settle_wanted = Signal()
+
     def __init__(self, state: State) -> None:
         super().__init__()
         self.state = state
@@ -57,6 +59,15 @@ class Findings(QWidget):
         across.addWidget(title("Findings"))
         self.told = small()
         across.addWidget(self.told)
+        across.addSpacing(8)
+        self.settle = QPushButton("Settle…")
+        self.settle.setProperty("link", True)
+        self.settle.setFont(font(SMALL, bold=True))
+        self.settle.setToolTip(
+            "Tries every remedy and fit, and shows what measurably helps (Ctrl+T). Nothing is changed by it."
+        )
+        self.settle.clicked.connect(self.settle_wanted)
+        across.addWidget(self.settle)
         across.addStretch(1)
         self.here = QPushButton("only this station")
         self.here.setProperty("link", True)

@@ -32,9 +32,11 @@ from durvan.record.build import record as record_data
 from durvan.record.page import page, write
 from durvan.ui.followers.looks import Looks
 from durvan.ui.followers.outside import Outside
+from durvan.ui.followers.settling import Settling
 from durvan.ui.frame.evidence import Evidence
 from durvan.ui.frame.findings import Findings
 from durvan.ui.frame.larger import LargerView
+from durvan.ui.frame.settle import Settle
 from durvan.ui.frame.strip import Strip
 from durvan.ui.kit.parts import column, label, small
 from durvan.ui.kit.theme import ACCENT, BRIGHT, INK, RULE, SOFT, TITLE, font
@@ -60,10 +62,15 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.strip = Strip(self.state)
         self.outside = Outside(self.state, self, judging)
+        self.settling = Settling(self.state, self.looks, self)
+        self.settle_panel: Settle | None = None
         bench = Bench(self.state, self.looks, self.outside, self.carry_or_stop)
         self.stations: dict[str, View] = {one.name: one.make(bench) for one in STATIONS}
-        self.evidence = Evidence(bench, [one.explain(bench) for one in STATIONS if one.explain is not None])
+        self.evidence = Evidence(
+            bench, self.settling, [one.explain(bench) for one in STATIONS if one.explain is not None]
+        )
         self.findings = Findings(self.state)
+        self.findings.settle_wanted.connect(self.settle)
         self._build()
         self._menus()
         state = self.state
@@ -191,6 +198,7 @@ class Window(QMainWindow):
         self._action(look, "All fates", "Ctrl+0", lambda: self.state.filter(self.state.fate))
         file.addSeparator()
         self._action(file, "Quit", "Ctrl+Q", self.close)
+        self._action(findings, "Settle…", "Ctrl+T", self.settle)
         self._action(findings, "Accept…", "Ctrl+E", self.findings.accept)
 
     def _action(self, menu: QMenu, text: str, keys: str, do: Callable[[], object]) -> QAction:
@@ -206,6 +214,17 @@ class Window(QMainWindow):
         """Show the camera's view in a window of its own."""
         self.larger = LargerView(self.state, self.looks, self.marks, self)
         self.larger.show()
+
+    def settle(self) -> None:
+        """Show what measurably helps, and begin to try where nothing was tried yet."""
+        if self.state.session is None:
+            return
+        if self.settle_panel is None:
+            self.settle_panel = Settle(self.state, self.settling, self)
+        self.settle_panel.show()
+        self.settle_panel.raise_()
+        if not self.settling.tried:
+            self.settling.start()
 
     def go(self, station: str) -> None:
         """Show a station."""

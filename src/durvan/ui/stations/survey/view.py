@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QProgressBar,
     QPushButton,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -160,6 +161,8 @@ class Survey(View):
         head.addWidget(title("Things"))
         self.shown = small("")
         head.addSpacing(8)
+        self.shown.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.shown.setMinimumWidth(150)
         head.addWidget(self.shown, 1)
         self.order = link(
             "Sort by kind", "Put what is alike together: metals, glass, cloth; once more for the worst first."
@@ -195,8 +198,8 @@ class Survey(View):
         shown = len(self.things.things.rows)
         order = "by drift × what it covers" if self.things.things.weighed else "worst first"
         order = "by kind" if self.things.things.by_kind else order
-        left = f", {self.looks.left} to measure" if self.looks.left else ""
-        self.shown.setText(f"{shown}, {order}{left}" if fate is None else f"{shown} with {fate.word} values")
+        order = f"{self.looks.left} to measure" if self.looks.left else order
+        self.shown.setText(f"{shown}, {order}" if fate is None else f"{shown} with {fate.word} values")
 
     def arrive(self) -> None:
         """The list of things is gone to."""

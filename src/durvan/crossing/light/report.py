@@ -193,15 +193,32 @@ class LightReport:
     def _wholes(self) -> dict[str, list[float]]:
         return {side: (found @ _WEIGHTS).tolist() for side, found in self._sums.items()}
 
-    @property
-    def astray(self) -> float:
+    def astray(self, stands_for: Mapping[str, str] | None = None) -> float:
         """How far the light is apart, in stops, in the mean of the probes: all of it together, or if that is more, each light by its
-        share.
+        share. A light that `stands_for` another one counts with that; one that is off as somebody wants it does not count.
         """
-        each = [sum(self.missing(part, p) for part in self.parts) for p in range(len(self.probes))]
-        sums = [self.sum_apart(p) for p in range(len(self.probes))]
-        wholes = [0.0 if apart is None else min(abs(apart), _FAR) for apart in sums]
-        return float(np.mean(np.maximum(each, wholes))) if each else 0.0
+        names = stands_for or {}
+        groups: dict[str, list[int]] = {}
+        for place, part in enumerate(self.parts):
+            done = self.stops.get(part.path)
+            if done is None or not done.off:
+                groups.setdefault(f"{names.get(part.path, part.path)} {part.part}", []).append(place)
+        lux = {side: [found[places].sum(axis=0) for places in groups.values()] for side, found in self._lux.items()}
+        each = [
+            self._astray(np.array(lux["source"])[:, p], np.array(lux["target"])[:, p]) for p in range(len(self.probes))
+        ]
+        return float(np.mean(each)) if each and groups else 0.0
+
+    @staticmethod
+    def _astray(source: Floats, target: Floats) -> float:
+        """The same at one probe, of lights in lux."""
+        wholes = float(source.sum()), float(target.sum())
+        out = min(abs(stops_apart(*wholes) or 0.0), _FAR)
+        each = 0.0
+        for one, two in zip(source.tolist(), target.tolist(), strict=True):
+            share = max(part / whole if whole > DARK else 0.0 for part, whole in zip((one, two), wholes, strict=True))
+            each += min(abs(stops_apart(one, two) or 0.0), _FAR) * share
+        return max(out, each)
 
     def order(self, probe: int) -> list[Part]:
         """The lights, those first whose difference at a probe matters most, and of equal ones those that give most."""

@@ -34,24 +34,25 @@ class LightTrier:
     def tried(self, trials: tuple[LightTrial, ...], matches: tuple[Match, ...] = ()) -> Tried:
         """What helps the light most; the first trial is how it stands. Raises Stopped."""
         begun = self._report(trials[0])
-        before = begun.astray
+        before = self._astray(begun, trials[0].document)
         effects: dict[tuple[str, str], Effect] = {}
         found: list[tuple[float, tuple[str, ...], tuple[Change, ...]]] = []
         for trial in trials:
             report = begun if trial is trials[0] else self._report(trial)
             labels = (trial.label,) if trial.changes else ()
             if trial.changes:
-                found.append((report.astray, labels, trial.changes))
+                after = self._astray(report, trial.document)
+                found.append((after, labels, trial.changes))
                 if len(trial.changes) == 1:
-                    effects[state_key(trials[0]), action_key(trial.changes[0])] = Effect(before, report.astray, STOPS)
+                    effects[state_key(trials[0]), action_key(trial.changes[0])] = Effect(before, after, STOPS)
             put = self._matching(report, trial.document, ())
             if put is not None:
-                after = self._trimmed(report, applied(trial.document, (put,))).astray
+                after = self._astray(report, applied(trial.document, (put,)))
                 found.append((after, (*labels, MATCHED), (*trial.changes, put)))
         for one in matches:
             put = self._matching(begun, trials[0].document, one.things)
             if put is not None:
-                after = self._trimmed(begun, applied(trials[0].document, (put,))).astray
+                after = self._astray(begun, applied(trials[0].document, (put,)))
                 effects[state_key(trials[0]), action_key(one)] = Effect(before, after, STOPS)
         return self._outcome(before, found, effects)
 
@@ -60,9 +61,9 @@ class LightTrier:
         before: float, found: list[tuple[float, tuple[str, ...], tuple[Change, ...]]],
         effects: dict[tuple[str, str], Effect],
     ) -> Tried:  # fmt: skip
-        # of what is as good, the fewest changes
+        # of what is as good, the fewest changes, and a cause before trims that make up for it
         after, labels, changes = min(
-            found, key=lambda one: (round(one[0] / WORTH), len(one[2])), default=(before, (), ())
+            found, key=lambda one: (round(one[0] / WORTH), _weight(one[2])), default=(before, (), ())
         )
         if before - after <= WORTH:
             stays = (
@@ -83,6 +84,11 @@ class LightTrier:
     def _trimmed(self, report: LightReport, document: Document) -> LightReport:
         return report.trimmed(self._stops(document))
 
+    def _astray(self, report: LightReport, document: Document) -> float:
+        """How far a report is apart with a document's trims; lights that were added count with those whose work they do."""
+        stands_for = {light.path: light.instead_of for light in document.added if light.instead_of}
+        return self._trimmed(report, document).astray(stands_for)
+
     def _stops(self, document: Document) -> Mapping[str, Handling]:
         scene, done = with_added(self.scene, document.added), Handlings(document)
         made = {
@@ -97,6 +103,10 @@ class LightTrier:
         own = {trim.subject: trim.stops for trim in document.trims}
         trims = match(report, things, own)
         return SetTrims(trims=trims) if trims else None
+
+
+def _weight(changes: tuple[Change, ...]) -> int:
+    return sum(2 if isinstance(one, SetTrims) else 1 for one in changes)
 
 
 def state_key(trial: LightTrial) -> str:

@@ -129,9 +129,7 @@ class Things(QAbstractTableModel):
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role == Qt.ItemDataRole.StatusTipRole and column == _NAME:
             share = self.looks.shares.get(thing.id)
-            return " · ".join(
-                [self.what(thing), *([f"{100 * share:.{int(share < 0.01)}f} % of view"] if share else [])]
-            )
+            return " · ".join([self.what(thing), *([f"{100 * share:.{int(share < 0.01)}f} %"] if share else [])])
         if role == Qt.ItemDataRole.ToolTipRole and column in (_LOOK, _DRIFT) and drift is not None:
             share = self.looks.shares.get(thing.id, 0.0)
             return (

@@ -113,3 +113,28 @@ def test_see_through_is_asked_only_where_something_is_cut_out(seen, ready) -> No
     ready()
     graph = seen.state.session.plan.translations[FLAG].graph
     assert any(node.kind == "pellune.stencil" for node in graph.nodes.values())
+
+
+def test_what_a_hand_set_is_copied_to_others_like_it_and_all_goes_back(seen, ready) -> None:
+    state = seen.state
+    state.select(Selection(BRASS))
+    state.put(BRASS, "finish", "rough", 0.5)
+    ready()
+    press(seen, "Copy 1 value to 1 material like it")
+    ready()
+    assert {note.thing for note in state.session.document.notes} == {BRASS, CUP}
+    press(seen, "Back to how it was")
+    ready()
+    assert {note.thing for note in state.session.document.notes} == {CUP}
+    assert not any("Back to how it was" in one.text() for one in shown(seen, QPushButton))
+
+
+def test_what_is_carried_can_be_a_kind_or_what_is_on_something(seen, ready) -> None:
+    state, scope = seen.state, seen.stations["Survey"].scope
+    state.select(Selection(BRASS))
+    texts_ = [scope.itemText(n) for n in range(scope.count())]
+    assert "All that is bare metal" in texts_ and any(text.startswith("All on ") for text in texts_)
+    choose(scope, "All that is bare metal")
+    ready()
+    assert set(state.session.plan.translations) == {BRASS, CUP}
+    assert scope.currentText() == "All that is bare metal"

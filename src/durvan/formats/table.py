@@ -31,6 +31,9 @@ class Port(Protocol):
     def write(self, written: Written, file: Path) -> None:
         """Write a file. The same input gives the same bytes."""
 
+    def carried_before(self, file: Path) -> dict[str, str]:
+        """What a file says of how it was carried: "source", "target", "version"; nothing of any other file."""
+
     def read_back(self, file: Path) -> ReadBack:
         """A file that was written, opened past any copy in memory, to be asked what it says."""
 

@@ -96,7 +96,8 @@ class Written:
     """A whole file: its things by path, parents before children.
 
     It stands over the file `over` (as the new one names it); with `replaced` it holds that file's contents itself.
-    `made` are files that are made for it: their names beside it, and what they are. `metadata` is the source's, `told` what is said of how it was made. `up_axis` is "Y" or "Z".
+    `made` are files that are made for it: their names beside it, and what they are. `metadata` is the source's, `told` what is said of how it was made. `up_axis` is "Y" or "Z". What
+    else stands in the file `kept_from` stays.
     """
 
     things: dict[str, WrittenThing] = field(default_factory=dict)
@@ -106,6 +107,7 @@ class Written:
     told: Mapping[str, str] = field(default_factory=dict)
     made: dict[str, str] = field(default_factory=dict)
     up_axis: str = "Y"
+    kept_from: str = ""
 
     def thing(self, path: str, form: Form, word: str = "") -> WrittenThing:
         """The thing at a path, made when it is not there."""

@@ -141,7 +141,7 @@ def test_thousands_are_done_at_once() -> None:
 
 def test_every_kind_has_a_tag_of_its_own() -> None:
     kinds = Change.__args__[0].__args__
-    assert len({kind.model_fields["tag"].default for kind in kinds}) == len(kinds) == 29
+    assert len({kind.model_fields["tag"].default for kind in kinds}) == len(kinds) == 31
     for bad in ({"tag": "explode"}, {"tag": "allow"}, {"tag": "allow", "folder": "/x", "more": 1}):
         with pytest.raises(ValidationError):
             TypeAdapter(Change).validate_python(bad)

@@ -36,6 +36,8 @@ from durvan.crossing.translation.rows import By
 from durvan.files.roots import Root
 from durvan.scene.traits import MaterialKind
 
+_NAMED = ("left_out", "kept_off", "let_shine")
+
 
 class AtOnce(Chosen):
     """A change of which a remedy may make thousands: many are done as quickly as one."""
@@ -179,6 +181,36 @@ class TakeNote(Chosen):
         place = (self.thing, self.node, self.parameter, By.HAND)
         kept = tuple(n for n in document.notes if (n.thing, n.node, n.parameter, n.by) != place)
         return document.model_copy(update={"notes": kept})
+
+
+class PutNotes(Chosen):
+    """Put several values into targets by hand."""
+
+    tag: Literal["notes"] = "notes"
+    notes: tuple[Note, ...]
+
+    def apply(self, document: Document) -> Document:
+        places = {(note.thing, note.node, note.parameter) for note in self.notes}
+        kept = tuple(n for n in document.notes if n.by is By.FIT or (n.thing, n.node, n.parameter) not in places)
+        return document.model_copy(update={"notes": (*kept, *self.notes)})
+
+
+class Forget(Chosen):
+    """Take back all that was chosen about one thing, so that it is carried as the rules have it."""
+
+    tag: Literal["forget"] = "forget"
+    thing: str
+
+    def apply(self, document: Document) -> Document:
+        def others(entries: tuple[Any, ...]) -> tuple[Any, ...]:
+            return tuple(
+                one for one in entries if self.thing not in (getattr(one, "thing", ""), getattr(one, "subject", ""))
+            )
+
+        names = ("values", "readings", "turned", "notes", "kinds", "policies", "merged", "trims", "tints", "advances")
+        kept = {name: others(getattr(document, name)) for name in names}
+        left = {name: tuple(one for one in getattr(document, name) if one != self.thing) for name in _NAMED}
+        return document.model_copy(update={**kept, **left})
 
 
 class PutFits(Chosen):
@@ -440,7 +472,7 @@ class Choose(Chosen):
 Change = Annotated[
     SetValue | ReadAs | TurnGreen | PutLinks | SetRoots | AllowFolder | LeaveOut | PutNote | TakeNote | PutFits | TakeFit
     | Accept | Reopen | Choose | SetTrims | SetTint | SetProbes | AddLight | TakeLight | KeepOff | HideFromCameras | MoveForward | SetSettings
-    | NameSettings | DropSettings | OfferSun | SayKind | SetPolicy | Merge,
+    | NameSettings | DropSettings | OfferSun | SayKind | SetPolicy | Merge | PutNotes | Forget,
     Field(discriminator="tag"),
 ]  # fmt: skip
 

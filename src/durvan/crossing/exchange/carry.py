@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -24,7 +24,7 @@ from durvan.progress import Report, Step, silent
 from durvan.replacing import replacing
 from durvan.scene import baking
 from durvan.scene.model import Kind
-from durvan.scene.written import Replaced
+from durvan.scene.written import Replaced, Written
 
 
 @dataclass
@@ -51,6 +51,8 @@ def carry(plan: Plan, registry: Registry, out: Path, report: Report = silent) ->
         meant.replaced = _replaced(plan, registry) if plan.choices.placement is Placement.ALONE else None
         if meant.replaced is not None:
             meant.replaced.off = [path for path, thing in meant.things.items() if thing.off]
+        if _goes_on(plan, meant, port.carried_before(out)):
+            meant.kept_from = str(out.absolute())
         report(Step("Writing the file"))
         port.write(meant, temporary)
         report(Step("Checking what was written"))
@@ -65,6 +67,12 @@ def carry(plan: Plan, registry: Registry, out: Path, report: Report = silent) ->
                 _put_made(place, made)
         Painter(plan, registry).put_all({place: made for place, made in places.items() if baking.of_path(made)}, report)
     return Carried(out, len(plan.translations), checked, digest)
+
+
+def _goes_on(plan: Plan, meant: Written, before: Mapping[str, str]) -> bool:
+    """Whether a part of a scene goes into a file that holds other parts of it already."""
+    part = plan.choices.scope != "everything" and plan.choices.placement is Placement.BESIDE
+    return part and all(before.get(name) == meant.told.get(name) for name in ("source", "target"))
 
 
 def _put_made(file: Path, made: str) -> None:

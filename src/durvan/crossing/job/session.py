@@ -19,6 +19,7 @@ from durvan.crossing.document.changes import (
     Choose,
     PutLinks,
     PutNote,
+    PutNotes,
     Reopen,
     SetSettings,
     SetTrims,
@@ -41,10 +42,11 @@ from durvan.crossing.outside.lookup import Outlook, folders_of, look
 from durvan.crossing.outside.uses import PictureUse
 from durvan.crossing.translation.bakery import WAITS_FOR_SHAPES
 from durvan.crossing.translation.choices import Note, SettingsSet
+from durvan.crossing.translation.notes import copied
 from durvan.crossing.translation.plan import Plan
 from durvan.crossing.translation.policies import KIND, Kinds
 from durvan.crossing.translation.quick import quick
-from durvan.crossing.translation.rows import Row
+from durvan.crossing.translation.rows import By, Row
 from durvan.dialects.registry import Registry
 from durvan.engine.bodies import bodies as bodies_of
 from durvan.engine.costs import Cost, cost_of
@@ -67,6 +69,7 @@ from durvan.scene.traits import MaterialKind, Traits
 
 _REMEMBERED_BYTES = 64_000_000  # of a larger file the checksum is not worth the wait when saving
 _LOOKED_FOR_BY = ("links", "roots", "copies")  # what of a document says where files are looked for
+_MATERIALS = frozenset(kind.value for kind in MaterialKind)
 Work = Callable[[Report], Outcome]
 
 
@@ -195,6 +198,14 @@ class Session:
             note = Note(thing=thing, node=node, parameter=parameter, value=value)
             self.do(f"Set {parameter}", PutNote(note=note))
 
+    def copy_notes(self, thing: str, others: Iterable[str]) -> PutNotes | None:
+        """The change that puts what a hand set on one thing into others; None where there is nothing that fits."""
+        plan = self.plan
+        notes = [note for note in self.document.notes if note.thing == thing and note.by is By.HAND]
+        wanted = [plan.translations[name] for name in others if name in plan.translations and name != thing]
+        found = copied(notes, plan.translations[thing], wanted) if notes else ()
+        return PutNotes(notes=found) if found else None
+
     @property
     def settings_set(self) -> SettingsSet | None:
         """The set of values for the settings that is in use."""
@@ -270,7 +281,8 @@ class Session:
     def look_at_shapes(self, report: Report = silent, always: bool = False) -> None:
         """Read the shapes of the scene where something that is planned waits for them or for what materials are (or `always`), and
         work out what follows."""
-        by_kind = any(one.subject.startswith(KIND) for one in self.document.policies)
+        words = {word.strip() for word in self.document.scope.split(",")}
+        by_kind = any(one.subject.startswith(KIND) for one in self.document.policies) or bool(words & _MATERIALS)
         waits = by_kind or any(one.waits(WAITS_FOR_SHAPES) for one in self.plan.translations.values())
         if (waits or always) and not self.evidence.bodies:
             file = Path(self.scene.file)

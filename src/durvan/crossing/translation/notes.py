@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import replace
 
 from durvan.crossing.translation.choices import Note
@@ -77,3 +78,24 @@ def _tell(translation: Translation, note: Note, target: Pack) -> None:
                 drift=(note.before, note.after) if note.by is By.FIT else None,
             )
         )  # fmt: skip
+
+
+def copied(notes: Iterable[Note], source: Translation, others: Iterable[Translation]) -> tuple[Note, ...]:
+    """A hand's values of one target for others that are built like it: into the surface that takes the place of its surface, and into
+    nodes of the same name and kind; where that parameter is a number there as well.
+    """
+    out = []
+    for other in others:
+        for note in notes:
+            node = _counterpart(note.node, source, other)
+            if node is not None and note.by is By.HAND and note.parameter not in other.graph.nodes[node].links:
+                out.append(note.model_copy(update={"thing": other.thing, "node": node}))
+    return tuple(out)
+
+
+def _counterpart(name: str, source: Translation, other: Translation) -> str | None:
+    """The node of another target that plays the part of one; None where there is none of its kind."""
+    surface, theirs = (one.graph.outputs.get("surface") for one in (source, other))
+    there = theirs.node if surface is not None and theirs is not None and surface.node == name else name
+    kind = source.graph.nodes[name].kind if name in source.graph.nodes else ""
+    return there if there in other.graph.nodes and other.graph.nodes[there].kind == kind else None

@@ -19,9 +19,10 @@ from durvan.errors import MisuseError
 from durvan.progress import Report, Step, silent
 from durvan.scene.bodies import Body
 from durvan.scene.model import Kind, Scene, Thing
-from durvan.scene.traits import Traits
+from durvan.scene.traits import MaterialKind, Traits
 
 KINDS = {"materials": Kind.MATERIAL, "lights": Kind.LIGHT, "cameras": Kind.CAMERA, "settings": Kind.SETTINGS}
+_MATERIALS = frozenset(kind.value for kind in MaterialKind)
 
 
 @dataclass(frozen=True)
@@ -49,8 +50,11 @@ class Plan:
         return [one.meant for one in self.translations.values() if one.meant is not None]
 
 
-def in_scope(scene: Scene, scope: str) -> list[Thing]:
-    """The things that a scope names, in the scene's order. Raises MisuseError for a word that names nothing."""
+def in_scope(scene: Scene, scope: str, kinds: Kinds | None = None) -> list[Thing]:
+    """The things that a scope names, in the scene's order: by a kind of thing, what materials are, a name, a path of a thing, or the
+    path of something on the stage, which stands for what lies below it and what is worn there. Raises MisuseError for a word that
+    names nothing.
+    """
     wanted = [part.strip() for part in scope.split(",") if part.strip()]
     if not wanted or wanted == ["everything"]:
         return list(scene.things.values())
@@ -59,12 +63,24 @@ def in_scope(scene: Scene, scope: str) -> list[Thing]:
         kind = KINDS.get(word)
         found = [t.id for t in scene.things.values() if (t.kind is kind if kind else word in (t.id, t.name))]
         if not found and kind is None:
+            found = [t.id for t in scene.things.values() if _lies_below(t, word)]
+        if not found and word in _MATERIALS:  # none may be known yet to be one
+            found = [t.id for t in scene.of(Kind.MATERIAL) if kinds is not None and kinds.of(t.id).value == word]
+            kind = Kind.MATERIAL
+        if not found and kind is None:
             raise MisuseError(
                 f"nothing in the scene is called '{word}'.",
-                advice=f"A scope is everything, {', '.join(KINDS)}, or names and paths of things.",
+                advice=f"A scope is everything, {', '.join(KINDS)}, what materials are, or names and paths of things.",
             )
         chosen.update(found)
     return [thing for thing in scene.things.values() if thing.id in chosen]
+
+
+def _lies_below(thing: Thing, path: str) -> bool:
+    """Whether a thing is below a path of the stage, or worn there."""
+    start = f"{path.rstrip('/')}/"
+    places = [thing.id, *(wearer.path for wearer in thing.worn)]
+    return path.startswith("/") and any(place == path or place.startswith(start) for place in places)
 
 
 class _ByThing:
@@ -142,8 +158,8 @@ def plan(
     Raises PackError for an unknown target and MisuseError for an unknown scope; `report` may raise Stopped.
     """
     registry.get(choices.target)
-    left_out = set(choices.left_out)
-    things = [thing for thing in in_scope(scene, choices.scope) if thing.id not in left_out]
+    left_out, kinds = set(choices.left_out), Kinds(choices, traits or {})
+    things = [thing for thing in in_scope(scene, choices.scope, kinds) if thing.id not in left_out]
     merged = merged_of(choices, {thing.id for thing in things})
     things = [thing for thing in things if thing.id not in merged]
     chosen = _ByThing(choices, scene, bodies, traits)

@@ -8,11 +8,11 @@ from durvan.formats.usd.assets import paths_in, rewrite
 from durvan.formats.usd.opening import open_stage
 from durvan.formats.usd.reading import read_stage
 from durvan.formats.usd.shapes import read_shapes
-from durvan.formats.usd.writing import read_back, write
+from durvan.formats.usd.writing import carried_before, read_back, write
 from durvan.progress import Report, silent
 from durvan.scene.raw import RawScene
 
-__all__ = ["paths_in", "read", "read_back", "rewrite", "shapes", "write"]
+__all__ = ["carried_before", "paths_in", "read", "read_back", "rewrite", "shapes", "write"]
 shapes = read_shapes
 
 

@@ -121,8 +121,10 @@ def write(written: Written, file: Path) -> None:
         try:
             if file.suffix == ".usda" and written.replaced is None:
                 layer.write(file)
+                keep(file, written)
                 return
             layer.write(text)
+            keep(text, written)
         finally:
             layer.release()
         if written.replaced is None:
@@ -131,6 +133,39 @@ def write(written: Written, file: Path) -> None:
             flatten(text, file, written.replaced)
     finally:
         text.unlink(missing_ok=True)
+
+
+def keep(file: Path, written: Written) -> None:
+    """Take over what else stands in the file that is written anew. Raises SceneFileError."""
+    if not written.kept_from:
+        return
+    old, new = reads(Path(written.kept_from)), reads(file)
+    waiting = [prim.path for prim in old.rootPrims]
+    with Sdf.ChangeBlock():
+        while waiting:
+            path = waiting.pop()
+            if str(path) in written.things:
+                continue
+            there = new.GetPrimAtPath(path)
+            if there is None:
+                Sdf.CopySpec(old, path, new, path)
+                continue
+            for name in [one.name for one in old.GetPrimAtPath(path).properties if one.name not in there.properties]:
+                Sdf.CopySpec(old, path.AppendProperty(name), new, path.AppendProperty(name))
+            waiting += [child.path for child in old.GetPrimAtPath(path).nameChildren]
+    if not new.Export(str(file)):
+        raise SceneFileError("cannot be written.", file=file)
+
+
+def carried_before(file: Path) -> dict[str, str]:
+    """What a file says of how it was made; nothing of one that is not there, or that somebody else made."""
+    if not file.is_file():
+        return {}
+    try:
+        said = dict(reads(file).customLayerData).get("durvan", {})
+    except SceneFileError:
+        return {}
+    return {str(name): str(value) for name, value in dict(said).items()}
 
 
 # reading back

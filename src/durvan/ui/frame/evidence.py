@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from durvan.crossing.document.changes import Merge, ReadAs, TakeFit
+from durvan.crossing.document.changes import Forget, Merge, ReadAs, TakeFit
 from durvan.crossing.findings import Finding, Remedy
 from durvan.crossing.job.session import Session
 from durvan.crossing.job.settling import effect_of, measurable
@@ -23,6 +23,7 @@ from durvan.crossing.translation.choices import Reading
 from durvan.crossing.translation.rows import By, Row
 from durvan.scene.fate import SHOWN, Fate
 from durvan.scene.model import Kind, Thing
+from durvan.scene.traits import MaterialKind
 from durvan.ui.followers.settling import Settling
 from durvan.ui.frame.recognised import Recognised
 from durvan.ui.kit import words
@@ -318,8 +319,31 @@ class Evidence(QScrollArea):
                 across.addWidget(label(str(counts[fate]), bold=True))
                 self.down.addLayout(across)
         self.down.addSpacing(6)
+        self._choices(thing)
         self._rows([row for row in rows if row.fate in (Fate.HELD, Fate.LOST, Fate.FITTED)], "What to look at")
         self._left_out(thing)
+
+    def _choices(self, thing: Thing) -> None:
+        """What a hand set on it may go to others; and all that was chosen about it may be taken back."""
+        session = self.state.session
+        if session is None:
+            return
+        hand = sum(note.thing == thing.id and note.by is By.HAND for note in session.document.notes)
+        kind = session.kind(thing.id)
+        if hand and thing.kind is Kind.MATERIAL and kind is not MaterialKind.UNKNOWN:
+            alike = [name for name in session.plan.translations if name != thing.id and session.kind(name) is kind]
+            change = session.copy_notes(thing.id, alike)
+            if change is not None:
+                number = len({note.thing for note in change.notes})
+                text = f"Copy {count(hand, 'value')} to {count(number, 'material')} like it"
+                copy = link(text, f"What you set on it by hand goes to all that is {kind.value} and is built like it.")
+                copy.clicked.connect(lambda: self.state.change(f"Copy the values of {thing.name}", change))
+                self.down.addWidget(copy)
+        if Forget(thing=thing.id).apply(session.document) != session.document:
+            back = link("Back to how it was", "All that was chosen about it is taken back; undo brings it again.")
+            back.clicked.connect(lambda: self.state.change(f"Take {thing.name} back", Forget(thing=thing.id)))
+            self.down.addWidget(back)
+            self.down.addSpacing(6)
 
     def _merged(self, thing: Thing) -> None:
         """Which equal materials it is worn in the place of, or which one is worn in its place."""

@@ -22,6 +22,7 @@ from durvan.crossing.document.changes import Choose
 from durvan.crossing.exchange.carry import Carried
 from durvan.progress import Step
 from durvan.scene.model import FileState, Kind
+from durvan.scene.traits import MaterialKind
 from durvan.ui.kit.parts import Choice, clear, column, label, link, rule, small, title
 from durvan.ui.kit.theme import BRIGHT, PANEL, RULE, font
 from durvan.ui.kit.words import count, spoken
@@ -38,6 +39,9 @@ _SCOPES = (
     ("Cameras", "cameras"),
     ("Render settings", "settings"),
 )
+
+
+_WEARERS = 3  # objects of a material that are offered
 
 
 class Survey(View):
@@ -249,6 +253,11 @@ class Survey(View):
         thing = self.state.thing()
         if thing is not None:
             self.scope.addItem(f"Only {spoken(thing.name)}", thing.id)
+            kind = session.kind(thing.id)
+            if thing.kind is Kind.MATERIAL and kind is not MaterialKind.UNKNOWN:
+                self.scope.addItem(f"All that is {kind.value}", kind.value)
+            for wearer in thing.worn[:_WEARERS]:
+                self.scope.addItem(f"All on {spoken(wearer.path.rsplit('/', 1)[-1])}", wearer.path)
         found = self.scope.findData(session.document.scope)
         if found < 0:
             self.scope.addItem(session.document.scope.rsplit("/", 1)[-1], session.document.scope)

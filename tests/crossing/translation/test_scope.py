@@ -88,7 +88,9 @@ def carried(session: Session, scope: str, out: Path) -> Usd.Stage:
     session.do("Scope", Choose(scope=scope))
     session.renew()
     session.carry(out)
-    return Usd.Stage.Open(Sdf.Layer.FindOrOpen(str(out)))
+    layer = Sdf.Layer.FindOrOpen(str(out))
+    layer.Reload(force=True)
+    return Usd.Stage.Open(layer)
 
 
 @pytest.mark.parametrize("ending", ["usda", "usdc"])

@@ -25,8 +25,14 @@ COLOR_PORTS = {
     "front",
     "edge",
     "fibre",
+    "through_tint",
+    "ground",
+    "map_1",
+    "map_2",
 }
 FILE_PORTS = {"file"}
+PORTS = ((NORMAL_PORTS, KINDS["normal"]), (COLOR_PORTS, KINDS["color"]))
+OUTPUTS = {"relief": KINDS["normal"], "colour": KINDS["color"], "out": KINDS["token"]}
 
 
 def sdf_type(port: str, value: Any) -> Any:
@@ -68,8 +74,12 @@ class Room:
         UsdGeom.Scope.Define(self.stage, f"{root}/Looks")
         UsdGeom.Scope.Define(self.stage, f"{self.root}/Lights")
 
-    def material(self, name: str, finish: dict[str, Any], **nodes: dict[str, Any]) -> None:
-        """A material: its finish and the nodes that feed it. A value "@node.output" is a link."""
+    def material(
+        self, name: str, finish: dict[str, Any], root: str = "finish", moved: str = "", **nodes: dict[str, Any]
+    ) -> None:
+        """A material: its finish and the nodes that feed it. A value "@node.output" is a link. It ends in the node `root`; the node
+        `moved` moves its surface.
+        """
         path = f"{self.root}/Looks/{name}"
         material = UsdShade.Material.Define(self.stage, path)
         made = {
@@ -85,19 +95,18 @@ class Room:
             for port, value in self.told(values).items():
                 if isinstance(value, str) and value.startswith("@"):
                     source, output = value[1:].split(".")
-                    of = (
-                        KINDS["normal"]
-                        if port in NORMAL_PORTS
-                        else KINDS["color"]
-                        if port in COLOR_PORTS
-                        else KINDS["float"]
-                    )
-                    out_type = {"relief": KINDS["normal"], "colour": KINDS["color"]}.get(output, KINDS["float"])
+                    out_type = OUTPUTS.get(output, KINDS["float"])
+                    of = next((kind for ports, kind in PORTS if port in ports), KINDS["float"])
+                    of = KINDS["token"] if output == "out" else of
                     shaders[key].CreateInput(port, of).ConnectToSource(shaders[source].CreateOutput(output, out_type))
                 else:
                     shaders[key].CreateInput(port, sdf_type(port, value)).Set(value)
-        surface = shaders["finish"].CreateOutput("out", KINDS["token"])
+        surface = shaders[root].CreateOutput("out", KINDS["token"])
         material.CreateSurfaceOutput("orvik").ConnectToSource(surface)
+        if moved:
+            material.CreateDisplacementOutput("orvik").ConnectToSource(
+                shaders[moved].CreateOutput("out", KINDS["token"])
+            )
 
     def told(self, values: dict[str, Any]) -> dict[str, Any]:
         """Values with a picture's path, and its decoding, as this variant of the scene has them."""
@@ -122,6 +131,22 @@ class Room:
         mesh.CreateExtentAttr([Gf.Vec3f(*low), Gf.Vec3f(*high)])
         uv = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar("st", Sdf.ValueTypeNames.TexCoord2fArray, UsdGeom.Tokens.vertex)
         uv.Set(Vt.Vec2fArray([Gf.Vec2f(*(round(x, 5) for x in p)) for p in shape.uvs]))
+        over = self.stage.OverridePrim(path)
+        UsdShade.MaterialBindingAPI.Apply(over).Bind(
+            UsdShade.Material(self.stage.GetPrimAtPath(f"{self.root}/Looks/{look}"))
+        )
+
+    def curves(self, name: str, lines: list[list[tuple[float, float, float]]], width: float, look: str) -> None:
+        """Straight pieces of fibre, all as wide, in centimetres."""
+        path = f"{self.root}/Set/{name}"
+        made = UsdGeom.BasisCurves.Define(self.shapes, path)
+        made.CreateTypeAttr(UsdGeom.Tokens.linear)
+        points = [Gf.Vec3f(*(round(x, 4) for x in p)) for line in lines for p in line]
+        made.CreatePointsAttr(Vt.Vec3fArray(points))
+        made.CreateCurveVertexCountsAttr([len(line) for line in lines])
+        made.CreateWidthsAttr([width])
+        made.SetWidthsInterpolation(UsdGeom.Tokens.constant)
+        made.CreateExtentAttr(UsdGeom.Curves.ComputeExtent(Vt.Vec3fArray(points), [width]))
         over = self.stage.OverridePrim(path)
         UsdShade.MaterialBindingAPI.Apply(over).Bind(
             UsdShade.Material(self.stage.GetPrimAtPath(f"{self.root}/Looks/{look}"))

@@ -37,9 +37,9 @@ def _together(below: Surface, top: Surface, rest: Field, share: Field, adds: boo
     if adds:
         opacity, rest_solid, share_solid = low, rest, share * high
     else:
-        opacity = rest * low + share * high
-        whole = ex.most(opacity, 1e-6)
         solid = low.is_always(1.0) and high.is_always(1.0)
+        opacity = ex.field(1.0) if solid else rest * low + share * high
+        whole = ex.most(opacity, 1e-6)
         rest_solid, share_solid = (rest, share) if solid else (rest * low / whole, share * high / whole)
     made = Surface(_scaled(below, rest_solid) + _scaled(top, share_solid), opacity)
     made.glow = rest_solid * ex.field(below.glow) + share_solid * ex.field(top.glow)

@@ -110,8 +110,8 @@ def _closed(mesh: Mesh) -> float:
         return 0.0
     scale = max(float(np.abs(mesh.points).max()), 1e-9)
     t = places(mesh.points / scale)[1][mesh.triangles].astype(np.int64)
+    t = t[(t[:, 0] != t[:, 1]) & (t[:, 1] != t[:, 2]) & (t[:, 2] != t[:, 0])]  # those at a pole have no area
     edges = np.sort(np.concatenate([t[:, [0, 1]], t[:, [1, 2]], t[:, [2, 0]]]), axis=1)
-    edges = edges[edges[:, 0] != edges[:, 1]]
     if not len(edges):
         return 0.0
     _, counts = np.unique(edges[:, 0] * (int(t.max()) + 1) + edges[:, 1], return_counts=True)

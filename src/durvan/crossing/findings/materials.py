@@ -37,7 +37,7 @@ def not_as_chosen(view: View, thing: Thing) -> Iterator[Finding]:
 
 def alike(view: View) -> Iterator[Finding]:
     """Materials that are the same in everything but their names, and those of what is in them: pictures by what they hold."""
-    files = {written: file.same_as or file.first or written for written, file in view.scene.files.items()}
+    files = {one.written: one.same_as or one.first or one.written for one in view.scene.files.values()}
     groups: dict[str, list[Thing]] = {}
     for thing in view.carried:
         if thing.kind is Kind.MATERIAL and thing.graph.nodes:

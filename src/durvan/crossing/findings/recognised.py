@@ -9,7 +9,7 @@ from durvan.crossing.findings.model import Finding, Level, Remedy
 from durvan.crossing.findings.view import View
 from durvan.scene.bodies import Body
 from durvan.scene.lengths import length
-from durvan.scene.model import Kind, Thing
+from durvan.scene.model import FileState, Kind, Thing
 from durvan.scene.traits import MaterialKind, Traits
 
 CODES = (
@@ -34,7 +34,8 @@ def recognised(view: View, thing: Thing) -> Iterator[Finding]:
         return
     body = view.plan.bodies.get(thing.id)
     yield from _glass(thing, traits, body)
-    yield from _mask(thing, traits)
+    if not any(file.state is FileState.ABSENT for file in view.used_by.get(thing.id, ())):
+        yield from _mask(thing, traits)  # what a mask that is not there would do, nobody knows
     yield from _scale(thing, traits, body)
     yield from _energy(thing, traits)
     yield from _facing(thing, traits)

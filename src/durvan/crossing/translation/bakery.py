@@ -183,7 +183,9 @@ class Bakery:
         body = self.making.body
         if name not in self.flow.varying:
             return Why(
-                Cause.NO_WORD, "It only depends on the view, and what depends on the view cannot be baked.", "bake:view"
+                Cause.NO_WORD,
+                "It only depends on the view or on what stands about, which cannot be baked.",
+                "bake:view",
             )
         if body is not None and body.strands:
             return Why(Cause.NO_WORD, "It is on fibres, which have no UVs to bake on.", "bake:uvs")

@@ -21,6 +21,7 @@ from durvan.crossing.translation.reducing import reduce
 from durvan.crossing.translation.reliefs import as_normals
 from durvan.crossing.translation.result import Inputs, Translation
 from durvan.crossing.translation.rows import By, Row
+from durvan.crossing.translation.views import stand_still
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Step, Why
 from durvan.scene.fate import Fate
@@ -92,6 +93,7 @@ def _as_chosen(inward: Inward, bakery: Bakery, target: Pack) -> tuple[Why, ...]:
     unmet = harden(inward, target) if making.stencil else ()
     if making.pane:
         unmet += simplify(inward, making.body)
+    stand_still(bakery, target)
     if making.how == TO_MAPS:
         unmet += reduce(inward, bakery, target)
     if making.how != NEVER:

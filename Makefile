@@ -36,6 +36,7 @@ truth: $(STAMP)
 demo-scene: $(STAMP)
 	$(PY) demo/build_lamproom.py
 	$(PY) demo/build_boathouse.py
+	$(PY) demo/build_oilstore.py
 
 demo-moved: $(STAMP)
 	$(PY) demo/build_moved.py out/moved

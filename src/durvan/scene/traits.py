@@ -31,7 +31,8 @@ class Traits:
     scatters, reflects when faced and lets through, all that it gives back of what it gets (`most`, of the largest channel), how
     solid it is (least, mean, most), the height of its relief and how far light goes below its surface in metres, its glow in nit;
     whether light is bent (`bends`), what of it depends on how it is faced, whether it is cut out by a map (`masked`), by how much
-    more it scatters when seen aside, and between what its reflection when faced is painted with a picture (least, most), if it is.
+    more it scatters when seen aside, and between what its reflection when faced is painted with a picture (least, most), if it is;
+    how far its surface is moved at most, in metres.
     """
 
     kind: MaterialKind = MaterialKind.UNKNOWN
@@ -50,6 +51,7 @@ class Traits:
     masked: bool = False
     aside: float = 0.0
     painted: tuple[float, float] = (0.0, 0.0)
+    moved: float = 0.0
 
     @property
     def told(self) -> str:

@@ -21,6 +21,7 @@ SEEN = 0.05  # part of the light that passes, from where somebody sees through
 SOLID = 0.999  # from where a mask takes nothing away
 GONE = 0.002  # up to where it leaves nothing
 MORE = 1.05  # of the light that comes, from where more is given back than a rounding would explain
+MOVED = 2.0  # half sides of an object that its surface may be moved by
 DEEP, FLAT = 0.5, 1e-5  # parts of half an object's side: relief between them is in scale
 FAR, NEAR = 2.0, 1e-4  # the same of how far light goes below the surface
 STRONG, UNEVEN = 0.15, 0.1  # reflected when faced, at most and from place to place, from where on no index explains it
@@ -104,6 +105,7 @@ def _scale(thing: Thing, traits: Traits, body: Body | None) -> Iterator[Finding]
         return
     for code, what, value, low, high, deep, shallow in (
         ("relief-scale", "relief", traits.relief, FLAT, DEEP, "it will break through what it is on", "nobody will see it"),
+        ("relief-scale", "displacement", traits.moved, 0.0, MOVED, "it will burst out of what is about it", ""),
         ("reach-scale", "reach below the surface", traits.reach, NEAR, FAR,
          "light goes through all of it, as through a candle", "it will look as if nothing went below its surface"),
     ):  # fmt: skip

@@ -11,7 +11,7 @@ from durvan.dialects.gist import Gist, gist, luminance
 from durvan.dialects.look import Facts, Record, resolve
 from durvan.dialects.registry import Registry
 from durvan.engine import staging
-from durvan.graph.expression import Lane, Pixels, order
+from durvan.graph.expression import POINT, Field, Lane, Pixels, evaluate, order
 from durvan.optics.lobes import layout
 from durvan.optics.spread import spread
 from durvan.scene.bodies import Body
@@ -51,6 +51,7 @@ def traits_of(look: Record, body: Body | None, pixels: Pixels) -> Traits:
         _relief(look, recs), float(recs[:, layout.REACH : layout.REACH + 3].max()) if luminance(mean.deep) > 1e-3 else 0.0,
         luminance(mean.glow), mean.bends, _facing(look), layout.OPACITY in look.lanes,
         luminance(aside.scattered) - luminance(mean.scattered), _painted(look, faced),
+        _moved(look, points, pixels),
     )  # fmt: skip
 
 
@@ -83,6 +84,14 @@ def _relief(look: Record, recs: np.ndarray) -> float:
         return 0.0
     heights = recs[:, layout.HEIGHT]
     return float(heights.max() - heights.min())
+
+
+def _moved(look: Record, points: Mapping[str, NDArray[np.float64]], pixels: Pixels) -> float:
+    """How far the surface is moved at most, in metres."""
+    if look.moved is None:
+        return 0.0
+    known = {name: points.get(name, np.zeros(_PLACES)) for name in POINT}
+    return float(np.nan_to_num(np.abs(evaluate([Field([look.moved])], known, pixels)[0])).max())
 
 
 def _facing(look: Record) -> str:

@@ -21,6 +21,7 @@ from lamproom_shapes import Shape, box, circle, lathe, pipe, sheet
 
 HERE = Path(__file__).parent / "oilstore"
 ROOT = "/OilStore"
+GAIN = 1.7  # for a dim room
 SMOOTH = {"polish_curve": "trowbridge"}
 MATT = {"mirror_tint": (0.0, 0.0, 0.0), **SMOOTH}
 SOFT = {"mirror_tint": (1.0, 1.0, 1.0), "mirror_index": 1.5, "polish": 0.45, **SMOOTH}
@@ -296,9 +297,11 @@ def rest(room: Room) -> None:
         kelvin=2900.0,
         radius=3.0,
     )
-    room.light(UsdLux.DomeLight, "Dusk", (0, 0, 0), (0, 0, 0), gain=0.06, tint=(0.7, 0.8, 1.0))
+    room.light(UsdLux.DomeLight, "Dusk", (0, 0, 0), (0, 0, 0), gain=0.6, tint=(0.7, 0.8, 1.0))
     room.camera("StoreCamera", (70, 135, 190), (-7, 8, 0), film_width=36.0, focal=28.0, focus=350.0)
-    room.settings("StoreCamera", grid_least=2, grid_most=12, noise_stop=0.01, bounces=8)
+    room.settings(
+        "StoreCamera", grid_least=2, grid_most=12, noise_stop=0.01, bounces=8, exposure_by="scene", scene_gain=GAIN
+    )
 
 
 def build(folder: Path) -> None:

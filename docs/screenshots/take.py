@@ -92,6 +92,39 @@ def light(window: Window) -> None:
     window.grab().save(str(OUT / "light.png"))
 
 
+def settle(window: Window) -> None:
+    """What measurably helps the lamp room."""
+    window.settle()
+    wait(300)
+    while window.settling.running or window.state.job is not None:
+        wait(100)
+    panel = window.settle_panel
+    panel.helps.setCurrentItem(panel.helps.topLevelItem(0))
+    wait(300)
+    panel.grab().save(str(OUT / "settle.png"))
+    panel.close()
+
+
+def store(window: Window) -> None:
+    """The oil store by kind."""
+    window.state.session = None  # nothing to ask about
+    window.looks.left = 1
+    window.open(SCENE.parent.parent / "oilstore" / "oilstore.usda")
+    while window.state.session is None or window.state.job is not None:
+        wait(50)
+    window.go("Survey")
+    while (
+        window.looks.left
+        or window.looks.views.get("target", (0, 0, 1, 0))[1] < 64
+        or not window.state.session.evidence.traits
+    ):
+        wait(100)
+    window.stations["Survey"].order.click()
+    window.state.select(Selection("/OilStore/Looks/WindowPane"))
+    wait(1500)
+    window.grab().save(str(OUT / "kinds.png"))
+
+
 def settled(window: Window) -> None:
     """Wait until nothing runs and every picture is judged."""
     wait(300)
@@ -143,8 +176,10 @@ def main() -> None:
     until_seen(window, thing)
     wait(300)
     window.grab().save(str(OUT / "finding.png"))
+    settle(window)
     light(window)
     files(window)
+    store(window)
     state.session = None
     window.close()
     print(f"took {len(list(OUT.glob('*.png')))} pictures")

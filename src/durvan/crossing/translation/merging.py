@@ -92,7 +92,9 @@ class _Merging:
         while len(levels) > 1 and (len(levels) > self.most or (not self.adds and any(v.how == "add" for v in levels))):
             k = self._cheapest(levels, costs)
             self._join(levels, k)
-            del costs[k]  # two together hide of what is below as much as they did apart, so only their neighbours are asked anew
+            del costs[
+                k
+            ]  # two together hide of what is below as much as they did apart, so only their neighbours are asked anew
             for near in range(max(k - 1, 0), min(k + 1, len(costs))):
                 costs[near] = self._cost(levels, near)
         for name in self.old:

@@ -197,7 +197,7 @@ class Views(QWidget):
         super().__init__()
         self.state, self.looks = state, looks
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(150)
+        self.setMinimumHeight(120)
         self.setAccessibleName("The camera's view, source and target")
         self.boxes: list[QRectF] = []
         self.setMouseTracking(True)

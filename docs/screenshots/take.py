@@ -13,7 +13,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtCore import QEventLoop, Qt, QTimer
 from PySide6.QtWidgets import QApplication
 
 from durvan.dialects.registry import registry
@@ -105,6 +105,20 @@ def settle(window: Window) -> None:
     panel.close()
 
 
+def ready(window: Window) -> None:
+    """Copper on the pedestal, before it is taken."""
+    brass = "/LampRoom/Looks/PedestalBrass"
+    window.state.select(Selection(brass))
+    window.ready_values()
+    panel = window.ready_panel
+    panel.list.setCurrentItem(panel.list.findItems("copper", Qt.MatchFlag.MatchExactly, 1)[0])
+    window.looks.closely.pop(brass, None)
+    while brass not in window.looks.closely or not window.looks.closely[brass].done:
+        wait(50)
+    panel.grab().save(str(OUT / "ready.png"))
+    panel.close()
+
+
 def store(window: Window) -> None:
     """The oil store by kind."""
     window.state.session = None  # nothing to ask about
@@ -177,6 +191,7 @@ def main() -> None:
     wait(300)
     window.grab().save(str(OUT / "finding.png"))
     settle(window)
+    ready(window)
     light(window)
     files(window)
     store(window)

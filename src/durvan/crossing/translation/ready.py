@@ -6,10 +6,12 @@ from enum import StrEnum
 
 from durvan.crossing.translation.choices import Note
 from durvan.crossing.translation.ground import Inward
+from durvan.crossing.translation.inward import carry_in
 from durvan.crossing.translation.outward import carry_out
 from durvan.crossing.translation.result import Translation
 from durvan.dialects.pack import Pack
 from durvan.scene.graph import Graph, Link, Node, Value, same
+from durvan.scene.model import Thing
 from durvan.scene.ready import Ready
 from durvan.scene.vocabulary import NodeType
 
@@ -55,3 +57,11 @@ def notes_of(
         if name in node.links or not same(node.values.get(name, parameter.default), value):
             out.append(Note(thing=translation.thing, node=node.id, parameter=name, value=value))
     return tuple(out)
+
+
+def said_by(thing: Thing, target: Pack, metres_per_unit: float) -> dict[str, Value]:
+    """What a material in a target's words says on the common ground's surface, without its maps."""
+    graph = carry_in(thing, target, metres_per_unit).graph
+    link = graph.outputs.get("surface")
+    node = graph.nodes.get(link.node) if link is not None else None
+    return dict(node.values) if node is not None and node.kind == _SURFACE else {}

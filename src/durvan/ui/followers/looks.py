@@ -19,10 +19,11 @@ from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.looks.pairs import Pair, pair, unfitted
 from durvan.crossing.looks.questions import Fitted
 from durvan.crossing.translation.lighting import Handling
+from durvan.crossing.translation.result import Translation
 from durvan.errors import MisuseError
 from durvan.record.page import Gallery
 from durvan.scene.drift import Drift
-from durvan.scene.model import Kind, Scene
+from durvan.scene.model import Kind, Scene, Thing
 from durvan.ui.shared.state import State
 
 MOST = 300  # materials that are measured by themselves; any other is when it is looked at
@@ -90,6 +91,7 @@ class Looks(QObject):
         self.shares: dict[str, float] = {}
         self.where: tuple[tuple[str, ...], NDArray[np.int32]] | None = None
         self.mark = ""
+        self.trying = ""
         self.size = VIEW
         self.views: dict[str, tuple[QImage, int, int, tuple[str, ...]]] = {}
         self.preparing = ""
@@ -222,7 +224,20 @@ class Looks(QObject):
         both = pair(thing, translation, session.now.view.used_by)
         asked = f"{thing.id} {both.key}"
         if asked != self._asked:
-            self._asked = asked
+            self._asked, self.trying = asked, ""
+            self.renderer.ask(questions.LookAt(both))
+
+    def try_on(self, thing: Thing | None, translation: Translation | None = None) -> None:
+        """Show a material as something would have it, in all views; without one, as it stands again."""
+        session = self.state.session
+        if thing is None or translation is None or session is None:
+            if self.trying:
+                self._asked = ""
+                self._look()
+            return
+        both = pair(thing, translation, session.now.view.used_by)
+        if both.key != self.trying:
+            self.trying, self._asked = both.key, ""
             self.renderer.ask(questions.LookAt(both))
 
     def fit(self, names: list[str]) -> None:

@@ -36,6 +36,7 @@ from durvan.ui.followers.settling import Settling
 from durvan.ui.frame.evidence import Evidence
 from durvan.ui.frame.findings import Findings
 from durvan.ui.frame.larger import LargerView
+from durvan.ui.frame.ready import ReadyValues
 from durvan.ui.frame.settle import Settle
 from durvan.ui.frame.strip import Strip
 from durvan.ui.kit.parts import column, label, small
@@ -64,6 +65,7 @@ class Window(QMainWindow):
         self.outside = Outside(self.state, self, judging)
         self.settling = Settling(self.state, self.looks, self)
         self.settle_panel: Settle | None = None
+        self.ready_panel: ReadyValues | None = None
         bench = Bench(self.state, self.looks, self.outside, self.carry_or_stop)
         self.stations: dict[str, View] = {one.name: one.make(bench) for one in STATIONS}
         self.evidence = Evidence(
@@ -190,6 +192,7 @@ class Window(QMainWindow):
             self._action(look, "Grey the rest", "Ctrl+G", lambda: self.looks.mark_as("apart")),
         ]
         self._action(look, "Larger view", "Ctrl+B", self.larger_view)
+        self._action(edit, "Ready values…", "Ctrl+L", self.ready_values)
         look.addSeparator()
         self._action(look, "Next finding", "Ctrl+Down", self.findings.next_worst)
         for view in self.stations.values():
@@ -214,6 +217,15 @@ class Window(QMainWindow):
         """Show the camera's view in a window of its own."""
         self.larger = LargerView(self.state, self.looks, self.marks, self)
         self.larger.show()
+
+    def ready_values(self) -> None:
+        """Show the library of ready values, for the material that is chosen."""
+        if self.state.session is None:
+            return
+        if self.ready_panel is None:
+            self.ready_panel = ReadyValues(self.state, self.looks, self)
+        self.ready_panel.show()
+        self.ready_panel.raise_()
 
     def settle(self) -> None:
         """Show what measurably helps, and begin to try where nothing was tried yet."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QLabel
+from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 
 from durvan.crossing.document.changes import Fit, PutFits
 from durvan.crossing.looks import questions
@@ -134,3 +134,5 @@ def test_a_remedy_says_what_it_does_once_that_is_known(lamp, asked, ready) -> No
     lamp.looks._take(questions.Settled(Tried(BRASS, effects=effects), 0, False))
     assert "3.60 → 1.50 ΔE00, measured" in said()
     assert lamp.settling.tried == []  # it was not asked for by Settle
+    texts = [one.text() for one in lamp.findings.tree.findChildren(QPushButton)]
+    assert "Fit it  3.6 → 1.5" in texts

@@ -16,13 +16,14 @@ from durvan.crossing.translation.result import Translation, as_meant
 from durvan.errors import Stopped
 from durvan.scene.bodies import Body
 from durvan.scene.drift import Drift
+from durvan.scene.model import Thing
 from durvan.scene.traits import Traits
 
 _TOGETHER = 3  # changes of one material that are combined at most
 _FITTED = 3  # ways of which a fit is tried, the best first
 WISHED = 1.0  # drift from which on a fit is gone on with by what is seen
 FIT_LABEL, POLISHED_LABEL = "fitted", "fitted by what is seen"
-Plans = Callable[[Document], Translation]
+Better = Callable[[Thing, Translation, Stop], Improvement | None]
 
 
 @dataclass(frozen=True)
@@ -146,28 +147,27 @@ class Trier:
     def _polished(self, subject: Subject, way: Way) -> list[Way]:
         """A way whose fit is gone on with by what is seen."""
         changes = tuple(one for one in way.changes if not isinstance(one, PutFits))
-        thing, bare = subject.pair.thing, self._planned(subject, changes, hands_only=True)
-        key = look_key(thing, bare, subject.pair.files)
-        if key not in self.memory.polished:
-            found = self.appearance.polish(thing, bare, self.stop)
-            if found is None and self.stop():
-                raise Stopped
-            self.memory.polished[key] = found
-        better = self.memory.polished[key]
+        better = self._found(subject, changes, self.appearance.polish, self.memory.polished)
         if better is None:
             return []
         labels = (*(one for one in way.labels if one != FIT_LABEL), POLISHED_LABEL)
         return [Way(labels, (*changes, PutFits(notes=better.notes)), better.fitted, better.after)]
 
     def _improved(self, subject: Subject, changes: tuple[Change, ...]) -> Improvement | None:
+        return self._found(subject, changes, self.appearance.improve, self.memory.fits)
+
+    def _found(
+        self, subject: Subject, changes: tuple[Change, ...], how: Better, known: dict[LookKey, Improvement | None]
+    ) -> Improvement | None:  # fmt: skip
+        """What a kind of fit comes to on top of some changes; found out once."""
         thing, bare = subject.pair.thing, self._planned(subject, changes, hands_only=True)
         key = look_key(thing, bare, subject.pair.files)
-        if key not in self.memory.fits:
-            found = self.appearance.improve(thing, bare, self.stop)
+        if key not in known:
+            found = how(thing, bare, self.stop)
             if found is None and self.stop():
                 raise Stopped
-            self.memory.fits[key] = found
-        return self.memory.fits[key]
+            known[key] = found
+        return known[key]
 
 
 def _why(subject: Subject, effects: Mapping[tuple[str, str], Effect]) -> str:

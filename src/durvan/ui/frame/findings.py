@@ -16,7 +16,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from durvan.crossing.document.changes import Fit
 from durvan.crossing.findings import Finding, Group, grouped
+from durvan.crossing.job.settling import effect_of
+from durvan.crossing.looks.trials import Effect
 from durvan.crossing.translation.rows import Row
 from durvan.ui.kit.parts import column, small, title
 from durvan.ui.kit.switch import Switch
@@ -182,10 +185,18 @@ class Findings(QWidget):
             return
         many = len(remedies)
         text = remedies[0].all_label(many) if many > 1 else remedies[0].label
+        known = self._known(group)
+        if many == 1 and known:
+            text = f"{text}  {known[0].before:.1f} → {known[0].after:.1f}"
         button = QPushButton(text)
         button.setProperty("link", True)
         button.setFont(font(bold=True))
-        button.setToolTip("Settles every finding of this kind; undo takes it back.")
+        told = (
+            f"\nMeasured: {sum(one.helps for one in known)} of {len(known)} that were tried get better."
+            if known
+            else ""
+        )
+        button.setToolTip(f"Settles every finding of this kind; undo takes it back.{told}")
         button.clicked.connect(lambda: self.state.apply(remedies))
         holder = QWidget()
         across = QHBoxLayout(holder)
@@ -193,6 +204,17 @@ class Findings(QWidget):
         across.addStretch(1)
         across.addWidget(button)
         self.tree.setItemWidget(item, 4, holder)
+
+    def _known(self, group: Group) -> list[Effect]:
+        """What its remedies were measured to do, as far as they were tried on materials."""
+        session = self.state.session
+        if session is None or not session.evidence.effects:
+            return []
+        pairs = [
+            (one, one.remedies[0]) for one in group.findings if one.remedies and isinstance(one.remedies[0].does, Fit)
+        ]
+        found = [effect_of(session, finding, remedy) for finding, remedy in pairs]
+        return [one for one in found if one is not None]
 
     def _about(self, finding: Finding) -> str:
         session = self.state.session

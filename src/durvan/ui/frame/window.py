@@ -73,6 +73,7 @@ class Window(QMainWindow):
         )
         self.findings = Findings(self.state)
         self.findings.settle_wanted.connect(self.settle)
+        self.settling.told.connect(self.findings.fill)
         self._build()
         self._menus()
         state = self.state

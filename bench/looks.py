@@ -44,7 +44,14 @@ def looks_of_the_demo() -> None:
     Appearance(session.scene, registry()).drift(brass, translation)
     print(f"drift of one material settled: {time.perf_counter() - begun:.2f} s (wanted: within 2 s)")
     fits = []
-    for name in ("GalleryIron", "PedestalBrass", "DoorPaint", "PewterCup", "DialNeedle", "LensFrameBrass"):  # the last has maps
+    for name in (
+        "GalleryIron",
+        "PedestalBrass",
+        "DoorPaint",
+        "PewterCup",
+        "DialNeedle",
+        "LensFrameBrass",
+    ):  # the last has maps
         thing = session.scene.things[f"/LampRoom/Looks/{name}"]
         fits.append(best(lambda thing=thing: seen.fit(thing, session.plan.translations[thing.id]), 2))  # type: ignore[misc]
     print(

@@ -193,7 +193,7 @@ class Window(QMainWindow):
             self._action(look, "Grey the rest", "Ctrl+G", lambda: self.looks.mark_as("apart")),
         ]
         self._action(look, "Larger view", "Ctrl+B", self.larger_view)
-        self._action(edit, "Ready values…", "Ctrl+L", self.ready_values)
+        self._action(edit, "Ready values…", "Ctrl+K", self.ready_values)
         look.addSeparator()
         self._action(look, "Next finding", "Ctrl+Down", self.findings.next_worst)
         for view in self.stations.values():

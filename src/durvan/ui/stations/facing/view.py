@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QToolTip, QWidget
+from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QScrollArea, QSizePolicy, QToolTip, QWidget
 
 from durvan.crossing.translation.ledger import worst
 from durvan.crossing.translation.rows import Row
@@ -33,15 +33,26 @@ from durvan.ui.stations.facing import layout as geometry
 from durvan.ui.stations.station import Action, Bench, View
 from durvan.ui.stations.swatches import Swatches
 
+NEAREST = (0.35, 2.5)  # how far the pages may go away, and come near
+
+
+def _worst(rows: list[Row]) -> list[Row]:
+    """Rows that a person has to look at, those that need it most first."""
+    return sorted((row for row in rows if row.fate >= Fate.FITTED), key=lambda row: -row.fate)
+
 
 class Pages(QWidget):
-    """The two pages. Up and down go from row to row, left and right to the other side's end of a band."""
+    """The two pages. Up and down go from row to row; Ctrl and the wheel bring them nearer, the middle button pulls them along."""
 
     def __init__(self, state: State) -> None:
         super().__init__()
         self.state = state
         self.drawn = geometry.Drawn()
         self.shift = 0.0
+        self.zoom = 1.0
+        self.words = ""
+        self._held: QPointF | None = None
+        self._marked: set[int] = set()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("Source and target networks, facing each other")
@@ -69,12 +80,76 @@ class Pages(QWidget):
             rows = translation.rows if translation is not None else []
             ends = (packs.get(thing.dialect), packs[session.plan.choices.target])
             self.drawn = geometry.lay_out(thing.graph, target, rows, ends, self.state.fate)
-        self.setMinimumSize(QSize(int(self.drawn.width), int(self.drawn.height) + 8))
+        self._measure()
+
+    def _measure(self) -> None:
+        wide, tall = self.drawn.width * self.zoom, self.drawn.height * self.zoom
+        self.setMinimumSize(QSize(int(wide), int(tall) + 8))
         self._centre()
         self.update()
 
     def _centre(self) -> None:
-        self.shift = max((self.width() - self.drawn.width) / 2.0, 0.0)
+        self.shift = max((self.width() / self.zoom - self.drawn.width) / 2.0, 0.0)
+
+    # going about
+
+    def zoom_to(self, zoom: float, at: QPointF | None = None) -> None:
+        """Show the pages larger or smaller; what is under a point stays there."""
+        before, self.zoom = self.zoom, min(max(zoom, NEAREST[0]), NEAREST[1])
+        self._measure()
+        area = self._area()
+        if area is not None and at is not None and self.zoom != before:
+            for bar, place in ((area.horizontalScrollBar(), at.x()), (area.verticalScrollBar(), at.y())):
+                bar.setValue(round(bar.value() + place * (self.zoom / before - 1.0)))
+
+    def _area(self) -> QScrollArea | None:
+        parent = self.parentWidget()
+        area = parent.parentWidget() if parent is not None else None
+        return area if isinstance(area, QScrollArea) else None
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """With Ctrl the pages come nearer or go away; else they are scrolled."""
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom_to(self.zoom * 1.15 ** (event.angleDelta().y() / 120.0), event.position())
+            event.accept()
+        else:
+            super().wheelEvent(event)
+
+    def show_row(self, row: Row | None) -> None:
+        """Have a row's line in view."""
+        area = self._area()
+        found = (
+            next(((slip, line) for slip, line in self.lines() if line.row is row), None) if row is not None else None
+        )
+        if area is not None and found is not None:
+            slip, line = found
+            x, y = (slip.x + slip.width / 2.0 + self.shift) * self.zoom, line.y * self.zoom
+            area.ensureVisible(int(x), int(y), int(slip.width * self.zoom / 2.0), 60)
+
+    def found(self) -> list[Row]:
+        """The rows that the words find: of a node or a parameter of that name, or of such a value."""
+        said = self.words.lower().split()
+        rows: dict[int, Row] = {}
+        for slip, line in self.lines() if said else ():
+            if line.row is not None and all(word in self._text(slip, line) for word in said):
+                rows[id(line.row)] = line.row
+        return list(rows.values())
+
+    @staticmethod
+    def _text(slip: geometry.Slip, line: geometry.Line) -> str:
+        return f"{slip.title} {slip.note} {line.parameter} {words.value(line.value, 4, 2)[:120]}".lower()
+
+    def search(self, text: str) -> None:
+        """Mark what some words find."""
+        self.words = text
+        self.update()
+
+    def go_to_found(self) -> None:
+        """Go to the next row that the words find."""
+        rows, now = self.found(), self.state.selection.row
+        if rows:
+            place = rows.index(now) + 1 if now in rows else 0
+            self.state.select(Selection(self.of, rows[place % len(rows)]))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._centre()
@@ -95,10 +170,12 @@ class Pages(QWidget):
             )
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
             return
+        painter.scale(self.zoom, self.zoom)
         painter.translate(self.shift, 0.0)
         painter.setPen(QPen(INK, 1))
         # Only what is looked at: a network may be thousands of slips long.
-        top, bottom = event.rect().top() - 40.0, event.rect().bottom() + 40.0
+        top, bottom = event.rect().top() / self.zoom - 40.0, event.rect().bottom() / self.zoom + 40.0
+        self._marked = {id(row) for row in self.found()}
         for wire in self.drawn.wires:
             heights = [y for _, y in wire.points]
             if max(heights) < top or min(heights) > bottom:
@@ -178,6 +255,8 @@ class Pages(QWidget):
         box = QRectF(slip.x, line.y - geometry.ROW / 2, slip.width, geometry.ROW)
         if line.row is not None and line.row is self.state.selection.row:
             painter.fillRect(box, ACCENT_WASH)
+        elif id(line.row) in self._marked:
+            painter.fillRect(QRectF(box.left(), box.top() + 1.0, 3.0, box.height() - 1.0), ACCENT)
         painter.setPen(QPen(RULE, 1))
         painter.drawLine(box.bottomLeft(), box.bottomRight())
         inner = box.adjusted(8, 0, -8, 0)
@@ -219,7 +298,7 @@ class Pages(QWidget):
 
     def row_at(self, x: float, y: float) -> Row | None:
         """The row under a point: of a line on a slip, or of the band that is nearest in the gutter."""
-        x -= self.shift
+        x, y = x / self.zoom - self.shift, y / self.zoom
         for slip, line in self.lines():
             if slip.x <= x <= slip.x + slip.width and abs(line.y - y) <= geometry.ROW / 2:
                 return line.row
@@ -237,7 +316,24 @@ class Pages(QWidget):
         ease = part * part * (3 - 2 * part)
         return (left or 0.0) * (1 - ease) + (right or 0.0) * ease
 
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """With the middle button held, the pages are pulled along."""
+        area = self._area()
+        if self._held is not None and area is not None:
+            by = self._held - event.globalPosition()
+            self._held = event.globalPosition()
+            area.horizontalScrollBar().setValue(area.horizontalScrollBar().value() + round(by.x()))
+            area.verticalScrollBar().setValue(area.verticalScrollBar().value() + round(by.y()))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._held = None
+        self.unsetCursor()
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.MiddleButton:
+            self._held = event.globalPosition()
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+            return
         row = self.row_at(event.position().x(), event.position().y())
         self.state.select(Selection(self.of, row))
 
@@ -253,10 +349,11 @@ class Pages(QWidget):
         now = self.state.selection.row
         place = rows.index(now) + step if now in rows else 0
         self.state.select(Selection(self.of, rows[place % len(rows)]))
+        self.show_row(self.state.selection.row)
 
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
-            text = self._tip(event.x() - self.shift, event.y())
+            text = self._tip(event.x() / self.zoom - self.shift, event.y() / self.zoom)
             if text:
                 QToolTip.showText(event.globalPos(), text, self)
                 return True
@@ -303,6 +400,12 @@ class Facing(View):
         self.choose.setAccessibleName("thing")
         self.choose.activated.connect(lambda: state.select(Selection(str(self.choose.currentData()))))
         across.addWidget(self.choose)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("find a node or a value")
+        self.search.setAccessibleName("find in the networks")
+        self.search.setToolTip("Marks what it finds on both pages; Enter goes from one to the next (Ctrl+F).")
+        self.search.setFixedWidth(170)
+        across.insertWidget(2, self.search)
         down.addWidget(head)
         self.swatches = Swatches(state, looks)
         down.addWidget(self.swatches)
@@ -310,6 +413,8 @@ class Facing(View):
         self.area.setWidgetResizable(True)
         self.pages = Pages(state)
         self.area.setWidget(self.pages)
+        self.search.textChanged.connect(self.pages.search)
+        self.search.returnPressed.connect(self._next_found)
         down.addWidget(self.area, 1)
         for signal in (state.renewed, state.filtered, state.selected, state.looked):
             signal.connect(self._fill)
@@ -361,7 +466,39 @@ class Facing(View):
         return [
             Action("Look", "Next thing", "Ctrl+PgDown", lambda: self.step(1)),
             Action("Look", "Thing before", "Ctrl+PgUp", lambda: self.step(-1)),
+            Action("Look", "Next worst value", "Ctrl+J", self.next_worst),
+            Action("Look", "Find in the networks", "Ctrl+F", self._find),
+            Action("Look", "Nearer", "Ctrl++", lambda: self.pages.zoom_to(self.pages.zoom * 1.25)),
+            Action("Look", "Farther", "Ctrl+-", lambda: self.pages.zoom_to(self.pages.zoom / 1.25)),
         ]
+
+    def _find(self) -> None:
+        self.state.station_wanted.emit("Facing")
+        self.search.setFocus()
+        self.search.selectAll()
+
+    def _next_found(self) -> None:
+        self.pages.go_to_found()
+        self.pages.show_row(self.state.selection.row)
+
+    def next_worst(self) -> None:
+        """Go to the value that most needs a look: the next of this thing, then those of the next thing that has any."""
+        session = self.state.session
+        if session is None:
+            return
+        chosen = self.state.selection
+        here = _worst(self.state.rows(chosen.thing))
+        place = here.index(chosen.row) + 1 if chosen.row in here else 0
+        thing, row = chosen.thing, here[place] if place < len(here) else None
+        if row is None:
+            names = [str(self.choose.itemData(n)) for n in range(self.choose.count())]
+            at = names.index(thing) + 1 if thing in names else 0
+            others = ((name, _worst(self.state.rows(name))) for name in (*names[at:], *names[:at]))
+            thing, row = next(((name, rows[0]) for name, rows in others if rows), (thing, None))
+        if row is not None:
+            self.state.station_wanted.emit("Facing")
+            self.state.select(Selection(thing, row))
+            self.pages.show_row(row)
 
     def step(self, by: int) -> None:
         """Go to the next thing or the one before."""

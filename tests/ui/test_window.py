@@ -366,10 +366,3 @@ def test_a_finding_is_accepted_from_evidence(lamp, qtbot, monkeypatch) -> None:
     assert "orvik.kelp_weave is not a word" in said(lamp, qtbot)
     click(lamp, qtbot, "Accept…")
     assert lamp.state.session.accepted(finding) == "it is under the table" and len(lamp.state.session.stops()) == 1
-
-
-def test_every_key_does_one_thing(window) -> None:
-    from PySide6.QtGui import QAction
-
-    keys = [action.shortcut().toString() for action in window.findChildren(QAction) if not action.shortcut().isEmpty()]
-    assert len(keys) > 20 and sorted(keys) == sorted(set(keys))

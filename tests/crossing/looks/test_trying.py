@@ -10,6 +10,7 @@ from durvan.crossing.document.changes import Fit, PutFits, ReadAs, SetPolicy, Tu
 from durvan.crossing.document.document import Document
 from durvan.crossing.job.session import Session, start
 from durvan.crossing.job.settling import effect_of, measurable, take, work_of
+from durvan.crossing.looks import trying
 from durvan.crossing.looks.appearance import Appearance
 from durvan.crossing.looks.pairs import pair
 from durvan.crossing.looks.trials import (
@@ -90,6 +91,13 @@ def test_what_is_the_same_already_is_left_alone(packs: Registry) -> None:
     assert trier.tried(one) == Tried(plain.id)
 
 
+@pytest.fixture
+def quick(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Fits are not gone on with: that is tried elsewhere."""
+    monkeypatch.setattr(trying, "WISHED", 1e9)
+
+
+@pytest.mark.usefixtures("quick")
 def test_a_reading_that_makes_it_worse_is_measured_and_not_taken(packs: Registry) -> None:
     gold = material(
         "orvik", {"surface": ("orvik.finish", {**BRASS, "edge_rise": True, "mirror_index": 9.0}, {})}, name="Brass"
@@ -131,6 +139,7 @@ def test_what_cannot_be_seen_stays_with_a_person(packs: Registry) -> None:
     assert tried.proposal is None and tried.stays is not None and "not all of it is known" in tried.stays.why
 
 
+@pytest.mark.usefixtures("quick")
 def test_procedurals_are_baked_where_that_brings_it_nearer(packs: Registry) -> None:
     """A chequer that the target has no word for, and that nobody wanted baked: a way that helps much is taken, and then a fit is tried on it."""
     nodes = {
@@ -237,6 +246,7 @@ def session(packs: Registry, tmp_path: Path) -> Session:
     return made
 
 
+@pytest.mark.usefixtures("quick")
 def test_what_helps_stands_as_one_step_and_goes_as_one(session: Session) -> None:
     work = work_of(session)
     (one,) = work.subjects
@@ -273,6 +283,7 @@ def test_only_what_is_asked_for_is_tried_and_what_is_settled_is_not(session: Ses
     assert work_of(session).subjects == ()
 
 
+@pytest.mark.usefixtures("quick")
 def test_the_command_tries_and_lets_stand(packs: Registry, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     from rich.console import Console
 

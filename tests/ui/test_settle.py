@@ -100,6 +100,11 @@ def test_it_stops_and_goes_on_with_what_is_left(lamp, panel, asked, ready) -> No
     assert lines(panel.helps, 1) == ["Pedestal brass"]
 
 
+def test_saving_is_no_other_crossing(lamp, panel, tmp_path) -> None:
+    answer(lamp, helped(BRASS, 3.2, 1.4), 0)
+    assert lamp.save(tmp_path / "a.durvan") and not lamp.settling.stale and panel.take.isEnabled()
+
+
 def test_a_line_chooses_what_it_is_about(lamp, panel) -> None:
     answer(lamp, helped(SLATE, 1.0, 0.8), 0)
     panel.helps.setCurrentItem(panel.helps.topLevelItem(0))

@@ -15,6 +15,11 @@ from durvan.ui.followers.looks import Looks
 from durvan.ui.shared.state import State
 
 
+def _chosen(document: Document) -> Document:
+    """A document as far as it is about choices: where it is saved, and what it remembers of files, is no other crossing."""
+    return document.model_copy(update={"remembered": (), "written": "", "source": ""})
+
+
 class Settling(QObject):
     """Asks for trials, keeps what comes back, and puts in what a person agrees to."""
 
@@ -37,7 +42,7 @@ class Settling(QObject):
         session = self.state.session
         if session is None or self.running:
             return
-        known = {one.about for one in self.tried} if self.document is session.document else set()
+        known = {one.about for one in self.tried} if self.document is not None and not self.stale else set()
         if not known:
             self.tried = []
         self.document = session.document
@@ -68,7 +73,7 @@ class Settling(QObject):
     def stale(self) -> bool:
         """Whether the crossing is another one than what was tried on."""
         session = self.state.session
-        return session is not None and self.document is not None and session.document != self.document
+        return session is not None and self.document is not None and _chosen(session.document) != _chosen(self.document)
 
     def proposals(self) -> list[Proposal]:
         """What measurably helps, what helps most first; the light last."""

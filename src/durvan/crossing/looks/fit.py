@@ -23,7 +23,9 @@ from durvan.optics.spread import spread
 from durvan.scene.graph import Graph, Node, Value
 
 Floats = NDArray[np.float64]
-_PLACES = 12
+_PLACES = 8
+_ALL = -2
+_ENOUGH = 1e-3  # of the misfit or of the knobs' numbers, below which no further round is worth its time
 _ROUNDS = 14
 _LAYERS = 3  # surfaces of one material that are fitted at most
 
@@ -48,7 +50,7 @@ class Fit:
 
 @dataclass(frozen=True)
 class _Knob:
-    """A number that may move: where it stands, which channel (−1 all), and between what."""
+    """A number that may move: where it stands, which channel (−1 of what has none, `_ALL` for all alike), and between what."""
 
     node: str
     parameter: str
@@ -155,10 +157,15 @@ class Problem:
             if node is not None and self.graph.consumers()[node.id] == 1:
                 for inner in self._varied(node, False):
                     if inner not in node.links:
-                        out.extend(self._of(node, inner))
+                        out.extend(self._of(node, inner, self._is_number(surface, name)))
         return out
 
-    def _of(self, node: Node, name: str) -> list[_Knob]:
+    def _is_number(self, node: Node, name: str) -> bool:
+        """Whether a parameter is one number, so that all channels of what feeds it may go together."""
+        parameter = self.pack.parameter(node.kind, name)
+        return parameter is not None and parameter.type == "float"
+
+    def _of(self, node: Node, name: str, together: bool = False) -> list[_Knob]:
         parameter = self.pack.parameter(node.kind, name)
         value = self._value(node, name)
         if parameter is None or isinstance(value, str):
@@ -166,6 +173,8 @@ class Problem:
         low, high = parameter.range or (-10.0, 10.0)
         low, high = max(low, -10.0), min(high, 10.0)
         parts = value if isinstance(value, tuple) else (float(value),)
+        if together and isinstance(value, tuple) and len(set(value)) == 1:
+            return [_Knob(node.id, name, _ALL, min(max(parts[0], low), high), low, high)]
         whole = -1 if not isinstance(value, tuple) else 0
         return [
             _Knob(node.id, name, whole + n if whole == 0 else -1, min(max(part, low), high), low, high)
@@ -182,7 +191,9 @@ class Problem:
             if node is self.graph.nodes[knob.node]:
                 node = out.nodes[knob.node] = replace(node, values=dict(node.values))
             value: Value = float(number)
-            if knob.channel >= 0:
+            if knob.channel == _ALL:
+                value = (float(number),) * 3
+            elif knob.channel >= 0:
                 held = self._value(node, knob.parameter)
                 parts = list(held) if isinstance(held, tuple) else [0.0] * 3
                 parts[knob.channel] = float(number)
@@ -213,6 +224,8 @@ class Problem:
             bounds=(low, high),
             max_nfev=_ROUNDS,
             diff_step=2e-3,
+            ftol=_ENOUGH,
+            xtol=_ENOUGH,
             x_scale=np.maximum(np.abs(inside), 0.1),
         )
         after = _size(found.fun)

@@ -92,3 +92,14 @@ def test_what_the_target_has_no_word_for_stands_as_most_sides_show_it(session: S
     )
     row = next(row for row in done.rows if (row.node, row.parameter) == ("f", "front"))
     assert row.fate is Fate.FITTED and "most sides" in row.reason and row.targets
+
+
+def test_solid_glass_on_a_sheet_can_be_made_a_flat_pane(packs: Registry) -> None:
+    session = start(SCENE, packs, "pellune")
+    session.look_at_shapes(always=True)
+    session.recognise()
+    finding = next(one for one in session.open_findings() if one.code == "glass-on-sheet")
+    session.apply(list(finding.remedies))
+    session.renew()
+    done = session.plan.translations[finding.thing]
+    assert done.graph.nodes[done.graph.outputs["surface"].node].values["thin"] is True and not done.unmet

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from durvan.crossing.document.changes import Fit
+from durvan.crossing.document.changes import Fit, SetPolicy
 from durvan.crossing.findings.model import Finding, Level, Remedy
 from durvan.crossing.findings.view import View
 from durvan.scene.bodies import Body
@@ -72,7 +72,7 @@ def _glass(thing: Thing, traits: Traits, body: Body | None) -> Iterator[Finding]
             "glass-on-sheet", Level.LOOK, "Solid glass on an open sheet", thing,
             f"light is bent on its way in, and of what wears it only {_share(body.closed)} encloses a volume",
             "light is bent once and never back, and what stands behind shows in another place; a thin wall would not bend it",
-            worn,
+            worn, Remedy("Make it a flat pane", "Make all {count} flat panes", SetPolicy(subject=thing.id, what="panes", how="simplified")),
         )  # fmt: skip
     elif traits.kind is MaterialKind.THIN_GLASS and not traits.bends and body.closed >= SOLID:
         yield _said(

@@ -112,8 +112,10 @@ def ready(window: Window) -> None:
     window.ready_values()
     panel = window.ready_panel
     panel.list.setCurrentItem(panel.list.findItems("copper", Qt.MatchFlag.MatchExactly, 1)[0])
+    while not window.looks.trying:  # it is asked for a moment later
+        wait(50)
     window.looks.closely.pop(brass, None)
-    while brass not in window.looks.closely or not window.looks.closely[brass].done:
+    while panel.picture.image is None or not window.looks.closely[brass].done:
         wait(50)
     panel.grab().save(str(OUT / "ready.png"))
     panel.close()

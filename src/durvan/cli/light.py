@@ -18,6 +18,7 @@ from durvan.crossing.document.document import PickedProbe
 from durvan.crossing.findings.lights import in_stops
 from durvan.crossing.job.session import Session
 from durvan.crossing.light import measuring
+from durvan.crossing.light.asking import Wanted
 from durvan.crossing.light.match import left
 from durvan.crossing.light.report import LightReport, titled
 from durvan.crossing.translation.choices import AddedLight, Advance, Chosen, SettingsSet, SkyPlace, Tinting, Trim
@@ -26,6 +27,7 @@ from durvan.errors import CrossingFileError, MisuseError
 from durvan.formats.table import reader
 from durvan.progress import Report, Step
 from durvan.regular import why_not
+from durvan.scene.shapes import Shapes
 
 
 class Handled(Chosen):
@@ -110,15 +112,19 @@ def measure(session: Session, report: Report) -> LightReport:
     file = Path(session.scene.file)
     shapes = reader(file).shapes(file, report)
     report(Step("Measuring the light"))
-    wanted = session.light_wanted()
-    sides = measuring.staged(session.scene, shapes, wanted, session.registry)
-    found = measuring.measure(session.scene, sides, wanted, session.registry, shapes.up_axis)
-    assert found is not None  # nothing stops it here
-    session.lit(found)
+    session.lit(light_as(session, session.light_wanted(), shapes))
     session.renew(report)
     light = session.light
     assert light is not None
     return light
+
+
+def light_as(session: Session, wanted: Wanted, shapes: Shapes) -> LightReport:
+    """The light of a crossing, measured as is wanted, here and to the end."""
+    sides = measuring.staged(session.scene, shapes, wanted, session.registry)
+    found = measuring.measure(session.scene, sides, wanted, session.registry, shapes.up_axis)
+    assert found is not None  # nothing stops it here
+    return found
 
 
 def light(session: Session, probes: Iterable[str], match: bool, report: Report) -> LightReport:

@@ -9,13 +9,11 @@ from typing import Any
 from rich.console import Console
 from rich.table import Table
 
+from durvan.cli.light import light_as
 from durvan.cli.printing import told
 from durvan.crossing.job.session import Session
 from durvan.crossing.job.settling import take, work_of
-from durvan.crossing.light import measuring
-from durvan.crossing.light.asking import Wanted
-from durvan.crossing.light.report import LightReport
-from durvan.crossing.looks.appearance import Appearance
+from durvan.crossing.looks.appearance import Appearance, materials
 from durvan.crossing.looks.light_trying import LightTrier
 from durvan.crossing.looks.trials import DRIFT, STOPS, THE_LIGHT, Tried
 from durvan.crossing.looks.trying import Trier
@@ -44,7 +42,7 @@ def settle(session: Session, apply: bool, report: Report) -> list[Tried]:
     if work.lights:
         report(Step("Trying the light", len(work.subjects), len(work.things)))
         known = {report_.key: report_} if (report_ := session.evidence.light) is not None else {}
-        lights = LightTrier(session.scene, session.registry, lambda one: _light(session, one, shapes), known)
+        lights = LightTrier(session.scene, session.registry, lambda one: light_as(session, one, shapes), known)
         found.append(lights.tried(work.lights, work.matches))
     for tried in found:
         session.tried(tried.effects)
@@ -56,23 +54,16 @@ def settle(session: Session, apply: bool, report: Report) -> list[Tried]:
 
 def _measure(session: Session, seen: Appearance, shapes: Shapes, report: Report) -> None:
     """Measure every drift, and the light, so that their findings are open."""
-    things = [session.scene.things[name] for name in session.plan.translations]
-    for done, thing in enumerate(one for one in things if one.kind.value == "material"):
+    things = materials(session.scene, session.plan.translations)
+    for done, thing in enumerate(things):
         report(Step(f"Measuring {thing.name}", done, len(things)))
         found = seen.drift(thing, session.plan.translations[thing.id])
         assert found is not None  # nobody stops it
         session.measured({session.key_of(thing): found})
     if session.camera:
         report(Step("Measuring the light"))
-        found_light = _light(session, session.light_wanted(), shapes)
-        assert found_light is not None  # nobody stops it
-        session.lit(found_light)
+        session.lit(light_as(session, session.light_wanted(), shapes))
     session.renew(report)
-
-
-def _light(session: Session, wanted: Wanted, shapes: Shapes) -> LightReport | None:
-    sides = measuring.staged(session.scene, shapes, wanted, session.registry)
-    return measuring.measure(session.scene, sides, wanted, session.registry, shapes.up_axis)
 
 
 def rows_of(found: list[Tried]) -> list[dict[str, Any]]:

@@ -25,6 +25,9 @@ class MaterialKind(StrEnum):
     UNKNOWN = "unknown"
 
 
+KIND_WORDS = frozenset(kind.value for kind in MaterialKind)
+
+
 @dataclass(frozen=True)
 class Traits:
     """What a material was recognised as, how `sure` that is (0 to 1), and why; with what it goes by: parts of white light that it

@@ -51,6 +51,8 @@ def test_the_demos_traps_are_found(lamp_plan, packs) -> None:
     } <= found  # fmt: skip
     clip = next(f for f in findings_in(lamp_plan, packs) if f.code == "near-clip")
     assert "Door" in dict(clip.evidence)["stands between"]
+    faced = [row for row in lamp_plan.translations["/LampRoom/Looks/Oilskin"].rows if "most sides" in row.reason]
+    assert faced and all(row.fate is Fate.FITTED and row.targets for row in faced)  # held no more: it has a word for it
 
 
 def test_groups_are_worst_first(lamp_plan, packs) -> None:

@@ -89,6 +89,9 @@ def test_a_fit_is_kept_only_when_it_is_measured_to_be_better(packs: Registry, la
     cloth = session.scene.things["/LampRoom/Looks/Oilskin"]
     better = seen.improve(cloth, session.plan.translations[cloth.id])
     assert better is not None and better.after.mean < 0.85 * better.before.mean
+    glass = session.scene.things["/LampRoom/Looks/DialGlass"]
+    clear = seen.improve(glass, session.plan.translations[glass.id])
+    assert clear is not None and clear.after.mean < 0.6 * clear.before.mean
     paint = session.scene.things["/LampRoom/Looks/CeilingPaint"]
     assert seen.improve(paint, session.plan.translations[paint.id]) is None  # nothing to better
     session.do("Fit", PutFits(notes=better.notes))

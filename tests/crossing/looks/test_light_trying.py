@@ -97,20 +97,20 @@ def test_other_trims_are_another_state() -> None:
 
 def test_the_boat_house_is_settled_from_its_findings(packs: Registry, kernels: None) -> None:
     boathouse = Path(__file__).parents[3] / "demo" / "boathouse" / "boathouse.usda"
-    from durvan.cli.settle import _light
+    from durvan.cli.light import light_as
     from durvan.crossing.job.session import start
     from durvan.crossing.job.settling import work_of
     from durvan.formats.table import reader
 
     session = start(boathouse, packs, "pellune")
     shapes = reader(boathouse).shapes(boathouse)
-    found = _light(session, session.light_wanted(), shapes)
+    found = light_as(session, session.light_wanted(), shapes)
     assert found is not None
     session.lit(found)
     session.renew()
     work = work_of(session)
     assert work.lights and work.lights[0].changes == () and work.things[-1] is None
-    lights = LightTrier(session.scene, packs, lambda one: _light(session, one, shapes), {found.key: found})
+    lights = LightTrier(session.scene, packs, lambda one: light_as(session, one, shapes), {found.key: found})
     tried = lights.tried(work.lights, work.matches)
     assert tried.proposal is not None and tried.proposal.labels == ("Put a light in its place",)
     assert tried.proposal.effect.after < 0.5 * tried.proposal.effect.before

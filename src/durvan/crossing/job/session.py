@@ -65,11 +65,10 @@ from durvan.scene.drift import Drift
 from durvan.scene.graph import Value
 from durvan.scene.model import FileState, Kind, Oddity, OutsideFile, Scene, Thing
 from durvan.scene.probe import Probe
-from durvan.scene.traits import MaterialKind, Traits
+from durvan.scene.traits import KIND_WORDS, MaterialKind, Traits
 
 _REMEMBERED_BYTES = 64_000_000  # of a larger file the checksum is not worth the wait when saving
 _LOOKED_FOR_BY = ("links", "roots", "copies")  # what of a document says where files are looked for
-_MATERIALS = frozenset(kind.value for kind in MaterialKind)
 Work = Callable[[Report], Outcome]
 
 
@@ -282,7 +281,7 @@ class Session:
         """Read the shapes of the scene where something that is planned waits for them or for what materials are (or `always`), and
         work out what follows."""
         words = {word.strip() for word in self.document.scope.split(",")}
-        by_kind = any(one.subject.startswith(KIND) for one in self.document.policies) or bool(words & _MATERIALS)
+        by_kind = any(one.subject.startswith(KIND) for one in self.document.policies) or bool(words & KIND_WORDS)
         waits = by_kind or any(one.waits(WAITS_FOR_SHAPES) for one in self.plan.translations.values())
         if (waits or always) and not self.evidence.bodies:
             file = Path(self.scene.file)

@@ -234,7 +234,7 @@ class Server:
     def _settle(self, question: questions.Settle) -> bool:
         """Try one thing after the other; what is stopped is begun again with the thing that it was at."""
         assert self.appearance is not None and self.scene is not None
-        work, all_of = question.work, type(question) is questions.Settle
+        all_of = type(question) is questions.Settle
         try:
             while question.left:
                 place = len(question.left) - 1
@@ -242,8 +242,6 @@ class Server:
                 question.left.pop()
         except Stopped:
             return False
-        if not (work.subjects or work.lights) and all_of:
-            self.trials = Memory()
         return True
 
     def _try(self, question: questions.Settle, what: Subject | None) -> Tried:

@@ -116,7 +116,6 @@ class Tried:
     proposal: Proposal | None = None
     stays: Stays | None = None
     effects: Effects = field(default_factory=dict)
-    left: int = 0
 
 
 def changes_of(proposals: Sequence[Proposal]) -> tuple[Change, ...]:

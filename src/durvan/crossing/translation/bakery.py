@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import count
@@ -115,7 +115,7 @@ class Bakery:
             self.refused[name] = why
             return False
         part = Part(self.flow, name)
-        rows = self.rows_of([part])
+        rows = self.rows_of(part)
         image = self.picture(name, part, part.shared_place(), Link(name), self._use(name), rows)
         self.forget(part)
         self.put(image, rows)
@@ -160,13 +160,12 @@ class Bakery:
         self.graph.nodes[image.id] = image
         self.inward.origins[image.id, "file"] = rows
 
-    def rows_of(self, parts: Iterable[Part]) -> list[Row]:
-        """The rows that led to some parts, each once."""
+    def rows_of(self, part: Part) -> list[Row]:
+        """The rows that led to a part, each once."""
         found: dict[int, Row] = {}
-        for part in parts:
-            for node in part.nodes():
-                for port in node.ports():
-                    found |= {id(row): row for row in self.inward.origins.get((node.id, port), ())}
+        for node in part.nodes():
+            for port in node.ports():
+                found |= {id(row): row for row in self.inward.origins.get((node.id, port), ())}
         return list(found.values())
 
     def _named(self, port: str, ending: str) -> str:

@@ -8,7 +8,7 @@ from typing import cast
 
 from durvan.crossing.translation.rows import Fault, Row
 from durvan.dialects.said import Step
-from durvan.scene.graph import Graph, Value
+from durvan.scene.graph import Graph, Node, Value
 from durvan.scene.vocabulary import Parameter
 
 Port = tuple[str, str]  # a node's id, and a port of it
@@ -61,3 +61,9 @@ class Inward:
         row = self.add_default(thing, node, name, family, parameter)
         self.origins.setdefault(port, []).append(row)
         return [row]
+
+
+def lets_light_pass(node: Node, above: float = 0.0) -> bool:
+    """Whether a surface of the common ground lets light pass, by a map or by more than a part (0 to 1) of it."""
+    value = node.values.get("transmission_weight", 0.0)
+    return "transmission_weight" in node.links or (isinstance(value, int | float) and value > above)

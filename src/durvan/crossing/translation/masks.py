@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from durvan.crossing.translation.ground import Inward
+from durvan.crossing.translation.ground import Inward, lets_light_pass
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Why
 from durvan.graph.wire import Wire
 from durvan.scene.fate import Fate
-from durvan.scene.graph import Node
 
-_SURFACE, _OPACITY, _PASSES = "open_pbr_surface", "geometry_opacity", "transmission_weight"
+_SURFACE, _OPACITY = "open_pbr_surface", "geometry_opacity"
 _STEEP, _SHIFT = 999.0, -499.0
 _WHY = Why(Cause.RULE, "A stencil makes the mask hard at a half, as was chosen.", "stencil")
 
@@ -23,7 +22,7 @@ def harden(inward: Inward, target: Pack) -> tuple[Why, ...]:
         return (_unmet(f"{target.title} has none."),)
     if len(masked) > 1:
         return (_unmet(f"it has {len(masked)} masks, and a material has one stencil."),)
-    if _lets_light_pass(masked[0]):
+    if lets_light_pass(masked[0]):
         return (_unmet("light passes through it as well, and a stencil lets none."),)
     node = masked[0]
     before = len(inward.graph.nodes)
@@ -37,8 +36,3 @@ def harden(inward: Inward, target: Pack) -> tuple[Why, ...]:
 
 def _unmet(what: str) -> Why:
     return Why(Cause.NO_WORD, f"Not cut out by a stencil: {what}", "stencil:unmet")
-
-
-def _lets_light_pass(node: Node) -> bool:
-    value = node.values.get(_PASSES, 0.0)
-    return _PASSES in node.links or (isinstance(value, int | float) and value > 0.0)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from durvan.crossing.translation.bakery import WAITS_FOR_SHAPES
-from durvan.crossing.translation.ground import Inward
+from durvan.crossing.translation.ground import Inward, lets_light_pass
 from durvan.dialects.said import Cause, Why
 from durvan.scene.bodies import Body
 from durvan.scene.fate import Fate
@@ -20,7 +20,7 @@ _WHY = Why(Cause.RULE, "A flat pane lets light pass straight, as was chosen.", "
 
 def simplify(inward: Inward, body: Body | None) -> tuple[Why, ...]:
     """Make every surface that light passes through a flat pane, where what wears it is one; why, where it is none."""
-    clear = [node for node in inward.graph.nodes.values() if node.kind == _SURFACE and _lets_pass(node)]
+    clear = [node for node in inward.graph.nodes.values() if node.kind == _SURFACE and lets_light_pass(node)]
     if not clear:
         return ()
     if not all(node.values.get(_THIN) is True for node in clear) and (body is None or not body.is_sheet):
@@ -57,8 +57,3 @@ def _put(inward: Inward, node: Node, port: str, value: Value | None) -> None:
     node.values[port] = value
     for row in inward.origins.get((node.id, port), ()):
         row.meet(Fate.FITTED, _WHY)
-
-
-def _lets_pass(node: Node) -> bool:
-    value = node.values.get(_PASSES, 0.0)
-    return _PASSES in node.links or (isinstance(value, int | float) and value > 0.0)

@@ -19,10 +19,9 @@ from durvan.errors import MisuseError
 from durvan.progress import Report, Step, silent
 from durvan.scene.bodies import Body
 from durvan.scene.model import Kind, Scene, Thing
-from durvan.scene.traits import MaterialKind, Traits
+from durvan.scene.traits import KIND_WORDS, Traits
 
 KINDS = {"materials": Kind.MATERIAL, "lights": Kind.LIGHT, "cameras": Kind.CAMERA, "settings": Kind.SETTINGS}
-_MATERIALS = frozenset(kind.value for kind in MaterialKind)
 
 
 @dataclass(frozen=True)
@@ -64,7 +63,7 @@ def in_scope(scene: Scene, scope: str, kinds: Kinds | None = None) -> list[Thing
         found = [t.id for t in scene.things.values() if (t.kind is kind if kind else word in (t.id, t.name))]
         if not found and kind is None:
             found = [t.id for t in scene.things.values() if _lies_below(t, word)]
-        if not found and word in _MATERIALS:  # none may be known yet to be one
+        if not found and word in KIND_WORDS:  # none may be known yet to be one
             found = [t.id for t in scene.of(Kind.MATERIAL) if kinds is not None and kinds.of(t.id).value == word]
             kind = Kind.MATERIAL
         if not found and kind is None:

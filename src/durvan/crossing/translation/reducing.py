@@ -9,7 +9,7 @@ from __future__ import annotations
 from typing import Any
 
 from durvan.crossing.translation.bakery import WAITS_FOR_SHAPES, Bakery, use_of
-from durvan.crossing.translation.ground import Inward
+from durvan.crossing.translation.ground import Inward, lets_light_pass
 from durvan.crossing.translation.matching import Matcher
 from durvan.crossing.translation.mixing import Side, blended
 from durvan.crossing.translation.parts import Part
@@ -52,7 +52,7 @@ def reduce(inward: Inward, bakery: Bakery, target: Pack) -> tuple[Why, ...]:
     surfaces = [node for node in inward.graph.nodes.values() if node.kind == _SURFACE]
     if not surfaces:
         return (_unmet("it has no surface that can be reduced."),)
-    if any(_lets_pass(node) for node in surfaces):
+    if any(lets_light_pass(node, _SEE_THROUGH) for node in surfaces):
         return (_unmet("light passes through it, and that cannot be in maps of an opaque one."),)
     found = dict.fromkeys(why for node in surfaces for why in _Reduction(inward, bakery, node, target).run())
     moved = _height(inward, bakery, target)
@@ -62,11 +62,6 @@ def reduce(inward: Inward, bakery: Bakery, target: Pack) -> tuple[Why, ...]:
 def _unmet(what: str, topic: str = "") -> Why:
     waits = topic == WAITS_FOR_SHAPES
     return Why(Cause.NO_WORD, f"Not reduced to maps: {what}", topic if waits else "maps:unmet")
-
-
-def _lets_pass(node: Node) -> bool:
-    value = node.values.get("transmission_weight", 0.0)
-    return "transmission_weight" in node.links or (isinstance(value, int | float) and value > _SEE_THROUGH)
 
 
 def _height(inward: Inward, bakery: Bakery, target: Pack) -> Why | None:
@@ -177,7 +172,7 @@ class _Reduction:
         if why is not None:
             return why
         part = Part(self.bakery.flow, link.node)
-        rows = self.bakery.rows_of([part])
+        rows = self.bakery.rows_of(part)
         rows += [row for row in self.inward.origins.get((self.node.id, port), ()) if row not in rows]
         use = use_of(self.node.kind, port)
         image = self.bakery.picture(f"{self.node.id}_{port}_map", part, part.shared_place(), link, use, rows)

@@ -95,7 +95,7 @@ def picture_of(bakery: Bakery, chain: _Chain) -> Why | None:
         place, stretch = None, (1.0, 1.0)
     metres = body.metres_per_uv if body is not None else 0.0
     relief = Relief(tuple(chain.heights), tuple(chain.normals), (metres * stretch[0], metres * stretch[1]))
-    rows = bakery.rows_of([part])
+    rows = bakery.rows_of(part)
     image = bakery.picture(f"{root.id}_normals", part, place, Link(root.id), _USE, rows, relief)
     bakery.forget(part)
     bakery.graph.nodes[root.id] = Node(root.id, _MAP, {}, {"in": Link(image.id)}, root.source)

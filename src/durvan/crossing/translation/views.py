@@ -25,7 +25,7 @@ def stand_still(bakery: Bakery, target: Pack) -> None:
         return
     fed = bakery.flow.downstream([node.id for node in seen])
     for node in seen:
-        rows = bakery.rows_of([Part(bakery.flow, node.id)])
+        rows = bakery.rows_of(Part(bakery.flow, node.id))
         faced = VIEW[node.kind]
         value = 1.0 - faced if node.values.get("invert") else faced
         for reader, port in bakery.flow.readers(node.id):
@@ -47,7 +47,7 @@ def _settle(bakery: Bakery, node: Node, port: str) -> None:
     if steady is None or parameter is None or parameter.type not in ("color", "float"):
         return
     part = Part(bakery.flow, link.node)
-    rows = bakery.rows_of([part])
+    rows = bakery.rows_of(part)
     del node.links[port]
     node.values[port] = plain(wrap((steady * 3)[:3])) if parameter.type == "color" else steady[0]
     bakery.forget(part)

@@ -165,7 +165,7 @@ class ReadyValues(QDialog):
 
     def entry(self) -> Ready | None:
         """What is chosen in the list."""
-        item = self.list.currentItem() if hasattr(self, "list") else None
+        item = self.list.currentItem()
         one = item.data(0, _DATA) if item is not None else None
         return one if isinstance(one, Ready) else None
 

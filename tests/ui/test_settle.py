@@ -139,5 +139,6 @@ def test_a_remedy_says_what_it_does_once_that_is_known(lamp, asked, ready) -> No
     lamp.looks._take(questions.Settled(Tried(BRASS, effects=effects), 0, False))
     assert "3.60 → 1.50 ΔE00, measured" in said()
     assert lamp.settling.tried == []  # it was not asked for by Settle
+    assert "is being measured" not in said() and lamp.settling.trying == ""
     texts = [one.text() for one in lamp.findings.tree.findChildren(QPushButton)]
     assert "Fit it  3.6 → 1.5" in texts

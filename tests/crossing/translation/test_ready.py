@@ -93,6 +93,17 @@ def test_maps_are_kept_or_given_up_as_is_chosen(packs: Registry) -> None:
     assert "color" not in kept and "metal" in kept and given_up == kept | {"color"}
 
 
+def test_a_word_that_shapes_the_reflection_is_put_on_too(packs: Registry) -> None:
+    thing = material("pellune", {"surface": ("pellune.surface", {"rough": 0.4}, {})})
+    pack = packs.packs["orvik"]
+    done = translate(thing, packs.packs["pellune"], pack, 0.01, making=Making())
+    node = done.graph.nodes[done.graph.outputs["surface"].node]
+    node.values["polish_curve"] = "beckmann"
+    said = {note.parameter: note.value for note in notes_of(BY_NAME["gold"], done, pack, 0.01)}
+    found = values_in(BY_NAME["gold"], pack, 0.01)
+    assert found is not None and said["polish_curve"] == found[1]["polish_curve"] == "trowbridge"
+
+
 def test_only_a_part_is_taken(packs: Registry) -> None:
     done, pack = textured(packs), packs.packs["pellune"]
     for part in (Part.REFLECTION, Part.TRANSPARENCY):

@@ -93,6 +93,15 @@ def carried(session: Session, scope: str, out: Path) -> Usd.Stage:
     return Usd.Stage.Open(layer)
 
 
+def test_a_scene_of_the_same_name_elsewhere_is_not_mixed_in(session: Session, packs: Registry, tmp_path: Path) -> None:
+    out, other = tmp_path / "out.usda", tmp_path / "other" / Path(session.scene.file).name
+    carried(session, "Two", out)
+    assert carried(session, "One", out).GetPrimAtPath("/W/Two/pellune_network")
+    other.parent.mkdir()
+    other.write_bytes(Path(session.scene.file).read_bytes())
+    assert not carried(start(other, packs, "pellune"), "One", out).GetPrimAtPath("/W/Two/pellune_network")
+
+
 @pytest.mark.parametrize("ending", ["usda", "usdc"])
 def test_parts_go_into_one_file_one_after_the_other_and_again_without_duplicates(
     session: Session, tmp_path: Path, ending: str

@@ -72,7 +72,8 @@ def carry(plan: Plan, registry: Registry, out: Path, report: Report = silent) ->
 def _goes_on(plan: Plan, meant: Written, before: Mapping[str, str]) -> bool:
     """Whether a part of a scene goes into a file that holds other parts of it already."""
     part = plan.choices.scope != "everything" and plan.choices.placement is Placement.BESIDE
-    return part and all(before.get(name) == meant.told.get(name) for name in ("source", "target"))
+    same = {"source": meant.told.get("source"), "target": meant.told.get("target"), "over": meant.over}
+    return part and all(before.get(name) == said for name, said in same.items())
 
 
 def _put_made(file: Path, made: str) -> None:

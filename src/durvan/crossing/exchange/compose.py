@@ -180,8 +180,6 @@ class Composer:
                 one.space = space if isinstance(space, str) else ""
             if one.value is not None or one.link is not None:
                 thing.properties[port] = one
-        if not used:
-            return thing
         types = kind.outputs if kind is not None else {}
         for output in sorted(used):  # one that nothing reads is not said: a renderer knows what its nodes have
             thing.outputs[output] = type_for(types.get(output, "any"), None)

@@ -52,7 +52,9 @@ def notes_of(
         if part is not Part.WHOLE and family != part.value:
             continue
         value = values.get(name, parameter.default if name in node.values or name in node.links else None)
-        if value is None or isinstance(value, str) or (name in node.links and (keep_maps or name not in values)):
+        if isinstance(value, str) and parameter.type != "token":  # a file or a name says nothing of a look by itself
+            continue
+        if value is None or (name in node.links and (keep_maps or name not in values)):
             continue
         if name in node.links or not same(node.values.get(name, parameter.default), value):
             out.append(Note(thing=translation.thing, node=node.id, parameter=name, value=value))

@@ -162,10 +162,11 @@ def carried_before(file: Path) -> dict[str, str]:
     if not file.is_file():
         return {}
     try:
-        said = dict(reads(file).customLayerData).get("durvan", {})
+        layer = reads(file)
     except SceneFileError:
         return {}
-    return {str(name): str(value) for name, value in dict(said).items()}
+    said = {str(name): str(value) for name, value in dict(layer.customLayerData.get("durvan", {})).items()}
+    return said | {"over": str(layer.subLayerPaths[0])} if said and layer.subLayerPaths else said
 
 
 # reading back

@@ -32,10 +32,11 @@ class Settling(QObject):
         self.document: Document | None = None
         self.left = self.of = 0
         self.running = False
-        self._asked = ""
+        self._asked = self.trying = ""
         looks.settled.connect(self._take)
         state.opened.connect(self._forget)
         state.selected.connect(self._look)
+        state.looked.connect(self._look)
 
     def start(self) -> None:
         """Try everything that is open; what was stopped is gone on with where it was."""
@@ -97,7 +98,13 @@ class Settling(QObject):
     def _look(self) -> None:
         """What a finding's remedies do is found out when it is looked at, where it can be measured."""
         finding, session = self.state.selection.finding, self.state.session
-        if finding is None or session is None or self.state.working or not any(map(measurable, finding.remedies)):
+        if (
+            finding is None
+            or session is None
+            or self.state.working
+            or not self.looks.renderer_ready
+            or not any(map(measurable, finding.remedies))
+        ):
             return
         asked = f"{finding.key} {session.revision}"
         if asked != self._asked:
@@ -106,9 +113,10 @@ class Settling(QObject):
 
     def _try(self, finding: Finding) -> None:
         session = self.state.session
-        if session is None or not self.looks.renderer_ready:
+        if session is None:
             return
         work = work_of(session, {finding.thing})
+        self.trying = finding.key if work.things else ""
         if work.things:
             self.looks.renderer.ask(questions.Try(work, session.evidence.bodies, session.evidence.traits))
 
@@ -119,6 +127,8 @@ class Settling(QObject):
         if session is None:
             return
         session.tried(answer.tried.effects)
+        if not answer.all_of and not answer.left:
+            self.trying = ""
         if answer.all_of and self.running:
             self.tried = [one for one in self.tried if one.about != answer.tried.about] + [answer.tried]
             self.left = answer.left
@@ -126,7 +136,7 @@ class Settling(QObject):
         self.told.emit()
 
     def _forget(self) -> None:
-        self.tried, self.document, self._asked = [], None, ""
+        self.tried, self.document, self._asked, self.trying = [], None, "", ""
         self.left = self.of = 0
         self.running = False
         self.told.emit()

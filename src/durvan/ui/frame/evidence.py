@@ -43,7 +43,7 @@ class Evidence(QScrollArea):
     def __init__(self, bench: Bench, settling: Settling, explained: Iterable[Explained] = ()) -> None:
         super().__init__()
         self.state, self.looks = bench.state, bench.looks
-        self.explained = list(explained)
+        self.settling, self.explained = settling, list(explained)
         state = self.state
         self.setFixedWidth(286)
         self.setWidgetResizable(True)
@@ -454,7 +454,7 @@ class Evidence(QScrollArea):
         if effect is not None:
             said = f"{effect.before:.2f} → {effect.after:.2f} {effect.unit}, measured"
             self.down.addWidget(small(said if effect.helps else f"{said}: no help", wrap=True))
-        elif self.looks.renderer_ready:
+        elif self.settling.trying == finding.key:
             self.down.addWidget(small("what it does is being measured", wrap=True))
 
     def _to_file(self, finding: Finding) -> None:

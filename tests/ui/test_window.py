@@ -139,25 +139,26 @@ def facing(lamp, thing: str):
 
 def test_facing_mirrors_the_networks(lamp) -> None:
     pages = facing(lamp, "/LampRoom/Looks/RailPaint")
-    slips = pages.drawn.slips
-    source = [s for s in slips if s.side == "source"]
-    target = [s for s in slips if s.side == "target"]
-    surfaces = [s for s in slips if s.depth == 0]
+    room, slips = pages.room, pages.drawn.slips
+    middle = pages.viewport().width() / 2.0
+    surfaces = [s for s in slips if s.column == 0]
     assert [s.title for s in surfaces] == ["finish", "surface"]
-    assert surfaces[0].x + surfaces[0].width == pages.drawn.left_edge and surfaces[1].x == pages.drawn.right_edge
-    assert all(s.x < surfaces[0].x for s in source if s.depth) and all(s.x > surfaces[1].x for s in target if s.depth)
+    left, right = (room.box(one) for one in surfaces)
+    assert left.right() == middle - room.edge and right.left() == middle + room.edge
+    farther = [s for s in slips if s.column]
+    assert {s.side for s in farther} == {"source", "target"}
+    for slip in farther:
+        box = room.box(slip)
+        assert box.right() < left.left() if slip.side == "source" else box.left() > right.right()
     for slip in slips:
-        for other in slips:
-            if slip is not other and slip.side == other.side:
-                apart = slip.y + slip.height <= other.y or other.y + other.height <= slip.y
-                assert apart or slip.x + slip.width <= other.x or other.x + other.width <= slip.x
-    assert pages.drawn.width <= 994
+        others = [other for other in slips if other is not slip]
+        assert not any(room.box(slip).intersects(room.box(other)) for other in others)
 
 
 def test_a_band_opens_its_formula_and_values(lamp, qtbot) -> None:
     pages = facing(lamp, "/LampRoom/Looks/WetSlate")
     slip, line = next((s, x) for s, x in pages.lines() if x.parameter == "mirror_index")
-    qtbot.mouseClick(pages, LEFT, pos=QPoint(int(slip.x + pages.shift + 30), int(line.y)))
+    qtbot.mouseClick(pages.viewport(), LEFT, pos=pages.room.place(slip, line).center().toPoint())
     assert lamp.state.selection.row.parameter == "mirror_index"
     told = said(lamp, qtbot).replace("\u200b", "")
     assert "1.33" in told and "f0(specular_ior)" in told and "fitted" in told and "pellune.surface" in told
@@ -166,21 +167,21 @@ def test_a_band_opens_its_formula_and_values(lamp, qtbot) -> None:
 def test_the_gutter_and_keys_choose_rows(lamp, qtbot) -> None:
     pages = facing(lamp, "/LampRoom/Looks/RailPaint")
     band = next(b for b in pages.drawn.bands if b.row.parameter == "relief")
-    x = pages.shift + pages.drawn.left_edge + 6
-    qtbot.mouseClick(pages, LEFT, pos=QPoint(int(x), int(band.left)))
+    x = pages.viewport().width() / 2.0 - pages.room.edge + 6
+    qtbot.mouseClick(pages.viewport(), LEFT, pos=QPoint(int(x), int(pages.room.y_of(band.left[1].y))))
     assert lamp.state.selection.row is band.row
     pages.setFocus()
     before = lamp.state.selection.row
-    qtbot.keyClick(pages, Qt.Key.Key_Down)
-    assert lamp.state.selection.row is not before
     qtbot.keyClick(pages, Qt.Key.Key_Up)
+    assert lamp.state.selection.row is not before
+    qtbot.keyClick(pages, Qt.Key.Key_Down)
     assert lamp.state.selection.row is before
 
 
 def test_tooltips_say_meaning_unit_range_and_formula(lamp) -> None:
     pages = facing(lamp, "/LampRoom/Looks/LensGlass")
     slip, line = next((s, x) for s, x in pages.lines() if x.parameter == "murk_depth")
-    tip = pages._tip(slip.x + 20, line.y)
+    tip = pages.tip(pages.room.place(slip, line).center())
     assert "unit cm" in tip and "0.0001 to 1e+06" in tip and "murk tint" in tip
 
 

@@ -17,6 +17,7 @@ from durvan.scene.graph import Graph, Link, Node
 from durvan.ui.kit import marks, theme, words
 from durvan.ui.shared.work import Job
 from durvan.ui.stations.facing import layout
+from durvan.ui.stations.facing.folding import MOST, OPEN, Folds
 from making import material
 
 
@@ -128,23 +129,22 @@ PAINT = {
 
 def test_a_node_that_feeds_two_stands_once(packs) -> None:
     out = facing(packs, material("orvik", PAINT))
-    left = [slip.node.id for slip in out.slips if slip.side == "source"]
-    assert sorted(left) == ["c", "p", "surface"]
-    assert sum(1 for wire in out.wires if wire.side == "source") == 3
-    assert all(
-        a == b or c == d for wire in out.wires for (a, c), (b, d) in zip(wire.points, wire.points[1:], strict=False)
-    )
+    assert sorted(out.source.slips) == ["c", "p", "surface"] and len(out.source.wires) == 3
+    assert all(a == b or c == d for wire in out.source.wires for (a, c), (b, d) in zip(wire, wire[1:], strict=False))
 
 
 def test_bands_lie_on_their_rows_and_seldom_cross(packs) -> None:
     out = facing(packs, material("orvik", PAINT))
-    heights = {
-        (line.node, line.parameter): line.y for slip in out.slips if slip.side == "source" for line in slip.lines
-    }
     for band in out.bands:
         if band.left is not None:
-            assert band.left == heights[band.row.node, band.row.parameter]
-    main = sorted((b.left, b.right) for b in out.bands if b.main and b.left is not None and b.right is not None)
+            assert (band.left[1].node, band.left[1].parameter) == (band.row.node, band.row.parameter)
+        if band.right is not None:
+            assert (band.right[1].node, band.right[1].parameter) in band.row.targets
+    main = sorted(
+        (b.left[1].y, b.right[1].y) for b in out.bands
+        if b.main and b.left is not None and b.right is not None and not b.left[0].column and not b.right[0].column
+    )  # fmt: skip
+    assert len(main) > 2
     crossings = sum(1 for i, a in enumerate(main) for b in main[i + 1 :] if a[0] < b[0] and a[1] > b[1])
     assert crossings == 0
 
@@ -163,7 +163,9 @@ def test_layouts_of_nothing_cycles_and_depths(packs) -> None:
     for place in range(3000):
         graph.add(Node(f"n{place}", "orvik.correct", {}, {"input": Link(f"n{(place + 1) % 3000}")}))
     deep = layout.lay_out(graph, Graph(), [], (pack, pack), None)
-    assert len(deep.slips) == 3000 and all(slip.x >= 0 for slip in deep.slips)
+    assert len(deep.slips) == OPEN and [slip.hidden for slip in deep.slips if slip.hidden] == [3000 - OPEN]
+    every = layout.lay_out(graph, Graph(), [], (pack, pack), None, Folds())
+    assert len(every.slips) == MOST and all(slip.u >= 0 for slip in every.slips)
 
 
 def test_jobs_report_finish_fail_and_stop(qtbot) -> None:

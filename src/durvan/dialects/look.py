@@ -323,7 +323,8 @@ def checked(module: ModuleType, pack: str) -> Looks:
 
 
 class Tracer:
-    """Works a network of one dialect out, node by node, each once."""
+    """Works a network of one dialect out, node by node, each once. `outputs` are what nodes give, by node and name, `surfaces` the
+    looks of those that are surfaces, but for the last one; both once the surface was asked for."""
 
     def __init__(
         self, graph: Graph, vocabulary: Vocabulary, looks: Looks, facts: Facts, turned: tuple[str, ...] = ()
@@ -332,8 +333,8 @@ class Tracer:
         self.turned = turned
         self.notes: list[str] = []
         self.looks_about = self.rounding = 0.0
-        self._outputs: dict[str, dict[str, Field]] = {}
-        self._surfaces: dict[str, Surface] = {}
+        self.outputs: dict[str, dict[str, Field]] = {}
+        self.surfaces: dict[str, Surface] = {}
         self._moved: Field | None = None
         self._closing: set[tuple[str, str]] = set()
 
@@ -342,7 +343,7 @@ class Tracer:
             link = node.links.get(port)
             if link is None or (node.id, port) in self._closing:
                 return None
-            outputs = self._outputs.get(link.node)
+            outputs = self.outputs.get(link.node)
             if not outputs:
                 return None
             first = next(iter(outputs.values()))
@@ -360,12 +361,12 @@ class Tracer:
         def surface(port: str) -> Surface | None:
             link = node.links.get(port)
             closes = (node.id, port) in self._closing
-            return self._surfaces.get(link.node) if link is not None and not closes else None
+            return self.surfaces.get(link.node) if link is not None and not closes else None
 
         return Inputs(node, kind, self._linked(node), self.facts, self.notes, surface)
 
     def _surface_of(self, node: Node, get: Inputs) -> None:
-        self._surfaces[node.id] = self.looks.surface(node.kind, get)
+        self.surfaces[node.id] = self.looks.surface(node.kind, get)
 
     def surface(self) -> Surface:
         """The look of the surface; a plain grey when the network has none that is known."""
@@ -388,7 +389,7 @@ class Tracer:
             if outputs is None:
                 self.notes.append(f"{name}: {node.written or node.kind} is not known; what it feeds has its own value")
                 continue
-            self._outputs[name] = outputs
+            self.outputs[name] = outputs
             if get is not None:
                 self.looks_about, self.rounding = (
                     max(self.looks_about, get.looks_about),
@@ -413,9 +414,9 @@ class Tracer:
         while node.id not in seen:
             seen.add(node.id)
             onward = next((node.links[name] for name in LOWER if name in node.links), None)
-            if onward is None or onward.node not in self._surfaces:
+            if onward is None or onward.node not in self.surfaces:
                 break
-            node, found = self.graph.nodes[onward.node], self._surfaces[onward.node]
+            node, found = self.graph.nodes[onward.node], self.surfaces[onward.node]
         return found
 
     def field(self, link: Link) -> Field | None:
@@ -428,14 +429,14 @@ class Tracer:
             get = self.inputs(node) if name in needed else None
             outputs = self.looks.node(node.kind, get) if get is not None else None
             if outputs is not None:
-                self._outputs[name] = outputs
-        found = self._outputs.get(link.node)
+                self.outputs[name] = outputs
+        found = self.outputs.get(link.node)
         return found.get(link.output, next(iter(found.values()))) if found else None
 
     def displacement(self) -> Field | None:
         """How far the surface is moved along its normal, in metres; to be asked after the surface. None where it stays."""
         link = self.graph.outputs.get("displacement")
-        found = self._outputs.get(link.node) if link is not None else None
+        found = self.outputs.get(link.node) if link is not None else None
         if link is None or not found:
             return self._moved
         moved = ex.grey(found.get(link.output, next(iter(found.values()))))

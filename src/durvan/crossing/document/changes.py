@@ -26,8 +26,10 @@ from durvan.crossing.translation.choices import (
     Policy,
     PolicyMatter,
     Reading,
+    Redirect,
     SettingsSet,
     SkyPlace,
+    Swap,
     Tinting,
     Trim,
     Turn,
@@ -195,6 +197,41 @@ class PutNotes(Chosen):
         return document.model_copy(update={"notes": (*kept, *self.notes)})
 
 
+class GiveTo(Chosen):
+    """Give what the target has in one place to another parameter; back in its own place, it is as the rules have it. What was given
+    somewhere already goes on from there.
+    """
+
+    tag: Literal["give to"] = "give to"
+    redirect: Redirect
+
+    def apply(self, document: Document) -> Document:
+        one = self.redirect
+        others, came = [], None
+        for other in document.redirects:
+            if other.thing == one.thing and (other.to_node, other.to_parameter) == (one.node, one.parameter):
+                came = other
+            elif (other.thing, other.node, other.parameter) != (one.thing, one.node, one.parameter):
+                others.append(other)
+        if came is not None:
+            one = one.model_copy(update={"node": came.node, "parameter": came.parameter})
+        if (one.node, one.parameter) != (one.to_node, one.to_parameter):
+            others.append(one)
+        return document.model_copy(update={"redirects": tuple(others)})
+
+
+class SwapNode(Chosen):
+    """Put a node of another type in the place of one of the target; an empty kind takes that back."""
+
+    tag: Literal["swap"] = "swap"
+    swap: Swap
+
+    def apply(self, document: Document) -> Document:
+        place = (self.swap.thing, self.swap.node)
+        kept = tuple(one for one in document.swaps if (one.thing, one.node) != place)
+        return document.model_copy(update={"swaps": (*kept, self.swap) if self.swap.kind else kept})
+
+
 class Forget(Chosen):
     """Take back all that was chosen about one thing, so that it is carried as the rules have it."""
 
@@ -207,7 +244,20 @@ class Forget(Chosen):
                 one for one in entries if self.thing not in (getattr(one, "thing", ""), getattr(one, "subject", ""))
             )
 
-        names = ("values", "readings", "turned", "notes", "kinds", "policies", "merged", "trims", "tints", "advances")
+        names = (
+            "values",
+            "readings",
+            "turned",
+            "notes",
+            "kinds",
+            "policies",
+            "merged",
+            "trims",
+            "tints",
+            "advances",
+            "redirects",
+            "swaps",
+        )
         kept = {name: others(getattr(document, name)) for name in names}
         left = {name: tuple(one for one in getattr(document, name) if one != self.thing) for name in _NAMED}
         return document.model_copy(update={**kept, **left})
@@ -472,7 +522,7 @@ class Choose(Chosen):
 Change = Annotated[
     SetValue | ReadAs | TurnGreen | PutLinks | SetRoots | AllowFolder | LeaveOut | PutNote | TakeNote | PutFits | TakeFit
     | Accept | Reopen | Choose | SetTrims | SetTint | SetProbes | AddLight | TakeLight | KeepOff | HideFromCameras | MoveForward | SetSettings
-    | NameSettings | DropSettings | OfferSun | SayKind | SetPolicy | Merge | PutNotes | Forget,
+    | NameSettings | DropSettings | OfferSun | SayKind | SetPolicy | Merge | PutNotes | GiveTo | SwapNode | Forget,
     Field(discriminator="tag"),
 ]  # fmt: skip
 

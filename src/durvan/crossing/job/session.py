@@ -43,9 +43,10 @@ from durvan.crossing.outside.uses import PictureUse
 from durvan.crossing.translation.bakery import WAITS_FOR_SHAPES
 from durvan.crossing.translation.choices import Note, SettingsSet
 from durvan.crossing.translation.notes import copied
-from durvan.crossing.translation.plan import Plan
+from durvan.crossing.translation.plan import Plan, plan_one
 from durvan.crossing.translation.policies import KIND, Kinds
 from durvan.crossing.translation.quick import quick
+from durvan.crossing.translation.result import Translation
 from durvan.crossing.translation.rows import By, Row
 from durvan.dialects.registry import Registry
 from durvan.engine.bodies import bodies as bodies_of
@@ -204,6 +205,11 @@ class Session:
         wanted = [plan.translations[name] for name in others if name in plan.translations and name != thing]
         found = copied(notes, plan.translations[thing], wanted) if notes else ()
         return PutNotes(notes=found) if found else None
+
+    def would(self, thing: Thing, *changes: Change) -> Translation:
+        """What would become of a thing by some changes; nothing is changed."""
+        plan = self.plan
+        return plan_one(plan.scene, self.registry, applied(self.document, changes), thing, plan.bodies, plan.traits)
 
     @property
     def settings_set(self) -> SettingsSet | None:

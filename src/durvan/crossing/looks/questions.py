@@ -23,6 +23,7 @@ from durvan.crossing.looks.pairs import Pair
 from durvan.crossing.looks.trials import Subject, Tried, Work
 from durvan.scene.bodies import Body
 from durvan.scene.drift import Drift
+from durvan.scene.given import Given
 from durvan.scene.model import Scene, Thing
 from durvan.scene.traits import Traits
 
@@ -40,6 +41,13 @@ class Load:
 @dataclass(frozen=True)
 class LookAt:
     """One material, seen closely and first of all."""
+
+    pair: Pair
+
+
+@dataclass(frozen=True)
+class LookInside:
+    """What each node of a material gives, on both sides."""
 
     pair: Pair
 
@@ -188,6 +196,16 @@ class Seen:
 
 
 @dataclass(frozen=True)
+class Inside:
+    """What nodes of one side give, by node."""
+
+    thing: str
+    key: LookKey
+    side: str
+    given: Mapping[str, Given]
+
+
+@dataclass(frozen=True)
 class Measured:
     """A material's drift, and small pictures of both sides [side, side, 3] under the booth."""
 
@@ -267,6 +285,7 @@ class Trouble:
 Question = (
     Load
     | LookAt
+    | LookInside
     | LookAtShapes
     | Recognise
     | GuessAll

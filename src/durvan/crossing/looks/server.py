@@ -29,9 +29,10 @@ from durvan.crossing.looks.layered import Layered
 from durvan.crossing.looks.light_trying import LightTrier
 from durvan.crossing.looks.trials import Subject, Tried
 from durvan.crossing.looks.trying import Memory, Trier
+from durvan.crossing.translation.result import as_meant, in_target
 from durvan.dialects.look import Record, resolve
 from durvan.dialects.registry import Registry, read
-from durvan.engine import compiling, drift, renderer, staging, swatch_scene, swatches
+from durvan.engine import compiling, drift, giving, renderer, staging, swatch_scene, swatches
 from durvan.engine.bodies import bodies
 from durvan.errors import DurvanError, Stopped
 from durvan.formats.table import reader
@@ -189,6 +190,22 @@ class Server:
         b.keep()
         show(a.swatch(), b.swatch(), found, True)
         return True
+
+    def _look_inside(self, question: questions.LookInside) -> bool:
+        """What nodes give; what is a surface by itself takes longer and comes after."""
+        assert self.appearance is not None
+        pair, facts = question.pair, self.appearance.facts
+        self.say(questions.Working(pair.thing.name))
+        meant = as_meant(pair.thing, pair.translation)
+        sides = {"source": meant, "target": in_target(pair.thing, pair.translation)}
+        packs = {side: self.registry.packs.get(thing.dialect) for side, thing in sides.items()}
+        for side, thing in sides.items():
+            found = giving.given(thing, packs[side], facts, self.registry.ground)
+            self.say(questions.Inside(thing.id, pair.key, side, found))
+        for side, thing in sides.items():
+            for name, one in giving.surfaces(thing, packs[side], facts, self.stop):
+                self.say(questions.Inside(thing.id, pair.key, side, {name: one}))
+        return not self.stop()
 
     def _measure_all(self, question: questions.MeasureAll) -> bool:
         assert self.appearance is not None
@@ -402,6 +419,7 @@ ASKED: dict[type, Asked] = {
     questions.Load: Asked(0, "scene", Server._load, ends_all=True),
     questions.Mix: Asked(1, "mix", Server._mix),
     questions.LookAt: Asked(2, "closely", Server._look_at),
+    questions.LookInside: Asked(2, "inside", Server._look_inside),
     questions.FitAll: Asked(3, "fits", Server._fit_all),
     questions.LookAtShapes: Asked(4, "shapes", Server._look_at_shapes),
     questions.Balance: Asked(5, "light", Server._balance),

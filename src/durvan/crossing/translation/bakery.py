@@ -45,6 +45,11 @@ class Use:
     whole: bool
 
 
+def plain_id(name: str) -> str:
+    """What a node is called in the target that has some name on the common ground."""
+    return name.rstrip("_") or "node"
+
+
 def use_of(category: str, port: str, straight: bool = True) -> Use:
     """The use of what feeds a port of the common ground; not `straight` where something stands between."""
     parameter = common_ground().types[category].parameters.get(port)
@@ -99,8 +104,11 @@ class Bakery:
         return found.constant if found is not None else None
 
     def wants(self, match: Match | None) -> bool:
-        """Whether a node is to be baked: the target has no word for it, or it is a procedural and somebody wants that."""
+        """Whether a node is to be baked: the target has no word for it, or somebody wants a picture of it, or of procedurals."""
         if match is None:
+            return True
+        main = match.roles.get(match.type.main)
+        if main is not None and plain_id(main.id) in self.making.painted:
             return True
         return self.making.procedurals and any(node.kind in PROCEDURALS for node in match.roles.values())
 

@@ -95,6 +95,24 @@ class Note(Chosen):
     after: float = 0.0
 
 
+class Redirect(Chosen):
+    """What the target has in one place is given to another parameter by hand; the former place has its default then."""
+
+    thing: str
+    node: str
+    parameter: str
+    to_node: str
+    to_parameter: str
+
+
+class Swap(Chosen):
+    """A node of the target gives way to one of another type, or (`kind` "picture") to a picture of what it gives."""
+
+    thing: str
+    node: str
+    kind: str
+
+
 class Trim(Chosen):
     """Stops on lights of the target. `subject` is "everything", "environment", "kind:" and a word of the common ground
     ("kind:glow" for materials), or a thing.
@@ -161,7 +179,8 @@ class Choices(BaseModel):
     `balanced` is the white balance, in kelvin, that the target's light has in it because its cameras have none (0: none). `sun_from` is where suns
     are offered: azimuth (clockwise from north, which is −Z, or +Y where Z is up) and height in degrees. `sets` are values for the settings of which one set, `in_use`, holds.
     `kinds` are what a person says that materials are, `policies` the ways in which things are done. `merged` are
-    materials in whose place an equal one is worn.
+    materials in whose place an equal one is worn. `redirects` give what the target has in one place to another, `swaps` put nodes of
+    another type in the place of some.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
@@ -191,3 +210,5 @@ class Choices(BaseModel):
     kinds: tuple[KindSaid, ...] = ()
     policies: tuple[Policy, ...] = ()
     merged: tuple[Merged, ...] = ()
+    redirects: tuple[Redirect, ...] = ()
+    swaps: tuple[Swap, ...] = ()

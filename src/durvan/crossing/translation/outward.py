@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from itertools import islice
 from operator import attrgetter
 
-from durvan.crossing.translation.bakery import Bakery
+from durvan.crossing.translation.bakery import Bakery, plain_id
 from durvan.crossing.translation.connections import Connections
 from durvan.crossing.translation.forms import fitting, times
 from durvan.crossing.translation.ground import Inward, Port
@@ -144,7 +144,7 @@ class Outgoing:
             return
         self.matches[name] = match
         main = match.roles.get(match.type.main, node)
-        match.target = self.out.add(Node(_plain_id(main.id), match.type.kind, source=node.source))
+        match.target = self.out.add(Node(plain_id(main.id), match.type.kind, source=node.source))
         self.seen.update(match.roles[role.name].id for role in match.type.beside if role.name in match.roles)
         self._emit(match)
 
@@ -399,10 +399,6 @@ class Outgoing:
                 value, unit = found[0]
                 if unit == row.unit and value is not None and same(value, row.value):
                     row.fate = Fate.KEPT
-
-
-def _plain_id(name: str) -> str:
-    return name.rstrip("_") or "node"
 
 
 def carry_out(

@@ -6,12 +6,13 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
 from durvan.crossing.translation.bakery import pictures_of
-from durvan.crossing.translation.choices import Choices, Note
+from durvan.crossing.translation.choices import Choices, Note, Redirect, Swap
 from durvan.crossing.translation.ledger import Ledger
 from durvan.crossing.translation.lighting import Handlings
 from durvan.crossing.translation.making import AS_USUAL, Making
 from durvan.crossing.translation.policies import Kinds, Matter, Policies
 from durvan.crossing.translation.result import Inputs, Translation, in_target
+from durvan.crossing.translation.rewiring import PICTURE
 from durvan.crossing.translation.translate import made
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
@@ -105,6 +106,10 @@ class _ByThing:
         self.notes: dict[str, list[Note]] = {}
         for note in choices.notes:
             self.notes.setdefault(note.thing, []).append(note)
+        self.rewired: dict[str, list[Redirect | Swap]] = {}
+        changes: tuple[Redirect | Swap, ...] = (*choices.swaps, *choices.redirects)
+        for rewired in changes:
+            self.rewired.setdefault(rewired.thing, []).append(rewired)
         self.light = Handlings(choices)
         self.in_use: dict[str, list[Note]] = {}
         for chosen in (one for one in choices.sets if one.name == choices.in_use):
@@ -120,6 +125,7 @@ class _ByThing:
             (*self.notes.get(name, ()), *self.in_use.get(name, ())),
             self.light.of(thing, registry.packs.get(thing.dialect)),
             self._making(thing, registry.ground) if thing.kind is Kind.MATERIAL else AS_USUAL,
+            tuple(self.rewired.get(name, ())),
         )  # fmt: skip
 
     def _making(self, thing: Thing, ground: Pack | None) -> Making:
@@ -131,6 +137,7 @@ class _ByThing:
             self.policies.of(thing.id, Matter.BAKE), goes(Matter.SEE_THROUGH, "stencil"), self.bodies.get(thing.id),
             pictures_of(thing.graph.nodes, self.files), ground, goes(Matter.PANES, "simplified"),
             goes(Matter.PROCEDURALS, "baked"), {"two": 2, "one": 1}.get(layers, 0), goes(Matter.REMNANTS, "kept"),
+            frozenset(one.node for one in self.rewired.get(thing.id, ()) if isinstance(one, Swap) and one.kind == PICTURE),
         )  # fmt: skip
 
 

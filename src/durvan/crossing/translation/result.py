@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from durvan.crossing.translation.choices import Note
+from durvan.crossing.translation.choices import Note, Redirect, Swap
 from durvan.crossing.translation.lighting import AS_IT_IS, Handling
 from durvan.crossing.translation.making import AS_USUAL, Making
 from durvan.crossing.translation.rows import Counts, Fault, Row, tally_of
@@ -30,6 +30,7 @@ class Inputs:
     notes: tuple[Note, ...] = ()
     light: Handling = AS_IT_IS
     making: Making = AS_USUAL
+    rewired: tuple[Redirect | Swap, ...] = ()
 
     def same(self, other: Inputs) -> bool:
         """Whether nothing differs; things and packs are values that do not change, so the same one is known at once."""
@@ -37,7 +38,7 @@ class Inputs:
             self.thing is other.thing and self.source is other.source and self.target is other.target
             and self.metres_per_unit == other.metres_per_unit and self.values == other.values
             and self.readings == other.readings and self.turned == other.turned and self.notes == other.notes
-            and self.light == other.light and self.making == other.making
+            and self.light == other.light and self.making == other.making and self.rewired == other.rewired
         )  # fmt: skip
 
 

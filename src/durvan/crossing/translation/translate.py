@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from durvan.crossing.translation.absent import settle
 from durvan.crossing.translation.bakery import Bakery
+from durvan.crossing.translation.choices import Redirect
 from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.inward import carry_in, why_of
 from durvan.crossing.translation.lighting import AS_IT_IS, Handling, forward_of, handle
@@ -20,6 +21,7 @@ from durvan.crossing.translation.parting import part
 from durvan.crossing.translation.reducing import reduce
 from durvan.crossing.translation.reliefs import as_normals
 from durvan.crossing.translation.result import Inputs, Translation
+from durvan.crossing.translation.rewiring import rewire
 from durvan.crossing.translation.rows import By, Row
 from durvan.crossing.translation.views import stand_still
 from durvan.dialects.pack import Pack
@@ -185,6 +187,12 @@ def made(inputs: Inputs) -> Translation:
     done.inputs = inputs
     done.moved = forward_of(thing, inputs.light)
     done.meant = thing if thing is not inputs.thing else None
-    if inputs.notes:
-        write_in(done, list(inputs.notes), inputs.target)
+    given = {(one.node, one.parameter) for one in inputs.rewired if isinstance(one, Redirect)}
+    before = [note for note in inputs.notes if note.by is By.HAND and (note.node, note.parameter) in given]
+    if before:  # what a hand put where something goes elsewhere from goes along
+        write_in(done, before, inputs.target)
+    if inputs.rewired:
+        rewire(done, inputs.rewired, inputs.target, inputs.metres_per_unit)
+    if len(before) < len(inputs.notes):
+        write_in(done, [note for note in inputs.notes if note not in before], inputs.target)
     return done

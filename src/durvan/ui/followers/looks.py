@@ -23,6 +23,7 @@ from durvan.crossing.translation.result import Translation
 from durvan.errors import MisuseError
 from durvan.record.page import Gallery
 from durvan.scene.drift import Drift
+from durvan.scene.given import Given
 from durvan.scene.model import Kind, Scene, Thing
 from durvan.ui.shared.state import State
 
@@ -75,6 +76,7 @@ class Looks(QObject):
     """Asks for looks as the crossing changes, and keeps what comes back."""
 
     seen = Signal(str)
+    opened_up = Signal(str)
     rendered = Signal(str)
     prepared = Signal(str)
     balanced = Signal(object)
@@ -88,6 +90,7 @@ class Looks(QObject):
         self.renderer = Renderer(self._answer.emit)
         self.closely: dict[str, Closely] = {}
         self.small: dict[str, tuple[QImage, QImage]] = {}
+        self.inside: dict[tuple[str, str], dict[str, Given]] = {}
         self.shares: dict[str, float] = {}
         self.where: tuple[tuple[str, ...], NDArray[np.int32]] | None = None
         self.mark = ""
@@ -104,7 +107,7 @@ class Looks(QObject):
         self._news: dict[LookKey, Drift] = {}
         self._lit = ""
         self._mixed = questions.Mix({})
-        self._asked = ""
+        self._asked = self._tried = ""
         self._told = QTimer(self)
         self._told.setSingleShot(True)
         self._told.setInterval(_TOGETHER)
@@ -139,9 +142,9 @@ class Looks(QObject):
         session = self.state.session
         if session is None:
             return
-        for kept in (self.closely, self.small, self.shares, self.views, self._keys, self._news):
+        for kept in (self.closely, self.small, self.inside, self.shares, self.views, self._keys, self._news):
             kept.clear()
-        self._asked = self.trouble = self._lit = ""
+        self._asked = self.trying = self.trouble = self._lit = ""
         self._mixed = questions.Mix({})
         self._files = _files_of(session.scene)
         self.renderer.ask(questions.Load(session.scene, session.registry.user))
@@ -223,8 +226,11 @@ class Looks(QObject):
             return
         both = pair(thing, translation, session.now.view.used_by)
         asked = f"{thing.id} {both.key}"
+        if self.trying and self._tried == thing.id:  # until it is let go, what is tried is shown
+            return
         if asked != self._asked:
             self._asked, self.trying = asked, ""
+            self.renderer.ask(questions.LookInside(both))
             self.renderer.ask(questions.LookAt(both))
 
     def try_on(self, thing: Thing | None, translation: Translation | None = None) -> None:
@@ -232,13 +238,17 @@ class Looks(QObject):
         session = self.state.session
         if thing is None or translation is None or session is None:
             if self.trying:
-                self._asked = ""
+                self._asked = self.trying = ""
                 self._look()
             return
         both = pair(thing, translation, session.now.view.used_by)
         if both.key != self.trying:
-            self.trying, self._asked = both.key, ""
+            self.trying, self._tried, self._asked = both.key, thing.id, ""
             self.renderer.ask(questions.LookAt(both))
+
+    def taken(self) -> None:
+        """What is tried was put in: what stands is shown from now on."""
+        self.trying = ""
 
     def fit(self, names: list[str]) -> None:
         """Have materials fitted, from what a person's choices come to without a fit."""
@@ -280,6 +290,12 @@ class Looks(QObject):
         if answer.done:
             self._learn(answer.key, answer.drift)
         self.seen.emit(answer.thing)
+
+    @_taken.register
+    def _(self, answer: questions.Inside) -> None:
+        kept = self.inside.setdefault((answer.thing, answer.side), {})
+        kept.update(answer.given)
+        self.opened_up.emit(answer.thing)
 
     @_taken.register
     def _(self, answer: questions.Worn) -> None:

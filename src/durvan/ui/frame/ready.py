@@ -26,7 +26,6 @@ from PySide6.QtWidgets import (
 
 from durvan.crossing.document.changes import PutNotes
 from durvan.crossing.translation.choices import Note
-from durvan.crossing.translation.plan import plan_one
 from durvan.crossing.translation.ready import Part, notes_of, said_by
 from durvan.crossing.translation.result import in_target
 from durvan.dialects.registry import user_folder
@@ -220,9 +219,7 @@ class ReadyValues(QDialog):
         self._enable()
         if not self.isVisible() or thing is None or session is None or not notes:
             return
-        plan, document = session.plan, PutNotes(notes=notes).apply(session.document)
-        made = plan_one(plan.scene, session.registry, document, thing, plan.bodies, plan.traits)
-        self.looks.try_on(thing, made)
+        self.looks.try_on(thing, session.would(thing, PutNotes(notes=notes)))
 
     def _seen(self, name: str) -> None:
         thing = self._thing()
@@ -234,6 +231,7 @@ class ReadyValues(QDialog):
         """Put it onto the material, as one step."""
         notes, one = self.notes(), self.entry()
         if notes and one is not None:
+            self.looks.taken()
             self.state.change(f"Put {one.name} on it", PutNotes(notes=notes))
 
     def ask_keep(self) -> None:

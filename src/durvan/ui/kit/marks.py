@@ -27,7 +27,7 @@ def draw(
     painter.restore()
 
 
-def _way(left: float, right: float, y: float, end: float, lift: float = 0.0) -> QPainterPath:
+def way(left: float, right: float, y: float, end: float, lift: float = 0.0) -> QPainterPath:
     path = QPainterPath(QPointF(left, y + lift))
     if y == end:
         path.lineTo(right, end + lift)
@@ -38,56 +38,56 @@ def _way(left: float, right: float, y: float, end: float, lift: float = 0.0) -> 
 
 
 def _kept(p: QPainter, left: float, right: float, y: float, end: float, pen: QPen) -> None:
-    p.drawPath(_way(left, right, y, end))
+    p.drawPath(way(left, right, y, end))
 
 
 def _recast(p: QPainter, left: float, right: float, y: float, end: float, pen: QPen) -> None:
-    p.drawPath(_way(left, right, y, end, -2.0))
-    p.drawPath(_way(left, right, y, end, 2.0))
+    p.drawPath(way(left, right, y, end, -2.0))
+    p.drawPath(way(left, right, y, end, 2.0))
 
 
 def _fitted(p: QPainter, left: float, right: float, y: float, end: float, pen: QPen) -> None:
-    way = _way(left, right, y, end)
-    length = way.length()
-    wave = QPainterPath(way.pointAtPercent(0.0))
+    path = way(left, right, y, end)
+    length = path.length()
+    wave = QPainterPath(path.pointAtPercent(0.0))
     steps = max(int(length / 1.5), 2)
     for step in range(1, steps + 1):
         part = step / steps
-        point = way.pointAtPercent(part)
+        point = path.pointAtPercent(part)
         wave.lineTo(point.x(), point.y() + 3.0 * math.sin(part * length / 11.0 * 2.0 * math.pi))
     p.drawPath(wave)
 
 
 def _baked(p: QPainter, left: float, right: float, y: float, end: float, pen: QPen) -> None:
-    way = _way(left, right, y, end)
-    count = max(int(way.length() / 8.0), 1)
+    path = way(left, right, y, end)
+    count = max(int(path.length() / 8.0), 1)
     for step in range(count + 1):
-        point = way.pointAtPercent(step / count)
+        point = path.pointAtPercent(step / count)
         p.fillRect(QRectF(point.x() - 2.0, point.y() - 2.0, 4.0, 4.0), pen.color())
 
 
 def _added(p: QPainter, left: float, right: float, y: float, end: float, pen: QPen) -> None:
     start = max(left, right - 34.0) if right - left > 60.0 else left + 5.0
-    p.drawPath(_way(start, right, end, end))
+    p.drawPath(way(start, right, end, end))
     p.drawLine(QPointF(start, end - 4.5), QPointF(start, end + 4.5))
     p.drawLine(QPointF(start - 4.5, end), QPointF(start + 4.5, end))
 
 
 def _lost(p: QPainter, left: float, right: float, y: float, end: float, pen: QPen) -> None:
     stop = left + (right - left) * 0.62 if right - left < 60.0 else left + 46.0
-    p.drawPath(_way(left, stop, y, y))
+    p.drawPath(way(left, stop, y, y))
     p.drawLine(QPointF(stop, y - 4.5), QPointF(stop, y + 4.5))
 
 
 def _held(p: QPainter, left: float, right: float, y: float, end: float, pen: QPen) -> None:
-    way = _way(left, right, y, end)
-    middle = way.pointAtPercent(0.5)
+    path = way(left, right, y, end)
+    middle = path.pointAtPercent(0.5)
     gap = 4.5
-    length = max(way.length(), 1.0)
+    length = max(path.length(), 1.0)
     for first, last in ((0.0, 0.5 - gap / length), (0.5 + gap / length, 1.0)):
-        part = QPainterPath(way.pointAtPercent(max(first, 0.0)))
+        part = QPainterPath(path.pointAtPercent(max(first, 0.0)))
         for step in range(1, 13):
-            part.lineTo(way.pointAtPercent(min(max(first + (last - first) * step / 12.0, 0.0), 1.0)))
+            part.lineTo(path.pointAtPercent(min(max(first + (last - first) * step / 12.0, 0.0), 1.0)))
         p.drawPath(part)
     p.drawEllipse(middle, gap, gap)
 

@@ -1,0 +1,310 @@
+"""What a person rewires in the target: a value that another parameter is given, and a node that gives way to another type.
+
+Both are done to what the rules gave, so that they hold when the source changes: what goes elsewhere is whatever stood there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
+
+from durvan.crossing.translation.choices import Redirect, Swap
+from durvan.crossing.translation.result import Translation
+from durvan.crossing.translation.rows import By, Row
+from durvan.dialects.pack import Pack
+from durvan.dialects.said import Cause, Step, Why
+from durvan.optics.colour import luminance
+from durvan.scene.fate import Fate
+from durvan.scene.graph import Graph, Link, Node, Value
+from durvan.scene.vocabulary import NodeType, Parameter, unit_factor
+
+PICTURE = "picture"  # in the place of a node's type: a picture is painted of what it gives
+_NUMBERS = ("float", "int", "bool", "color", "vector2", "vector3", "vector4")
+_LINKED = ("float", "color", "normal", "any", "vector2", "vector3", "surface")
+_ENOUGH = ("file", "string", "token", "paths")  # what stands for itself: only the same can take it
+
+
+def rewire(translation: Translation, wanted: Iterable[Redirect | Swap], target: Pack, metres_per_unit: float) -> None:
+    """Rewire a translation's graph, and say so in its rows; what cannot be done is left, and said."""
+    chosen = sorted(
+        wanted, key=lambda one: isinstance(one, Redirect)
+    )  # nodes first: a value may go to one that is swapped
+    for one in chosen:
+        if isinstance(one, Swap):
+            why = _swap(translation, one, target, metres_per_unit) if one.kind != PICTURE else None
+        else:
+            why = _redirect(translation, one, target, metres_per_unit)
+        if why is not None:
+            translation.unmet = (*translation.unmet, why)
+
+
+def parameter_of(graph: Graph, target: Pack, node: str, name: str) -> Parameter | None:
+    """A parameter of a node of a target's network; None for one that there is not."""
+    found = graph.nodes.get(node)
+    return target.parameter(found.kind, name) if found is not None else None
+
+
+# a value that another parameter is given
+
+
+def can_take(to: Parameter, given: Parameter, link: str = "") -> bool:
+    """Whether one parameter can take what another one holds: a value, or (`link`) what something of a type gives."""
+    if link:
+        return to.type in _LINKED and (to.type == given.type or "any" in (to.type, given.type) or _both(to, given))
+    if given.type in _ENOUGH or to.type in _ENOUGH:
+        return given.type == to.type and (to.type != "token" or set(given.choices) <= set(to.choices))
+    if "bool" in (given.type, to.type):
+        return given.type == to.type
+    return given.type in _NUMBERS and to.type in _NUMBERS
+
+
+def _both(one: Parameter, two: Parameter) -> bool:
+    """Whether a colour may be for a number, or the other way round."""
+    return {one.type, two.type} <= {"float", "color"}
+
+
+def as_taken(value: Value, given: Parameter, to: Parameter, metres_per_unit: float) -> Value | None:
+    """A value of one parameter as another one takes it: in its unit, its number of channels and its range; None where it cannot."""
+    if given.type in _ENOUGH or to.type in _ENOUGH:
+        return value if can_take(to, given) else None
+    if isinstance(value, str) or not can_take(to, given):
+        return None
+    if to.type == "bool":
+        return value
+    factor = unit_factor(given.unit, to.unit, metres_per_unit) or 1.0
+    parts = [float(part) * factor for part in (value if isinstance(value, tuple) else (value,))]
+    wide = {"color": 3, "vector3": 3, "vector2": 2, "vector4": 4}.get(to.type, 1)
+    if wide == 1:
+        one = luminance(parts[:3]) if len(parts) >= 3 else parts[0]
+        one = _within(one, to)
+        return round(one) if to.type == "int" else one
+    parts = parts * wide if len(parts) == 1 else [*parts, *([0.0] * wide)]
+    return tuple(_within(part, to) for part in parts[:wide])
+
+
+def _within(number: float, parameter: Parameter) -> float:
+    low, high = parameter.range or (-1e30, 1e30)
+    return min(max(number, low), high)
+
+
+def _redirect(translation: Translation, one: Redirect, target: Pack, metres_per_unit: float) -> Why | None:
+    graph = translation.graph
+    given, to = (
+        parameter_of(graph, target, *place) for place in ((one.node, one.parameter), (one.to_node, one.to_parameter))
+    )
+    said = f"{one.parameter} for {one.to_parameter}"
+    if given is None or to is None:
+        return Why(Cause.HAND, f"{said}: there is no such parameter in the target any more.", "redirect")
+    node = graph.nodes[one.node]
+    link, value = node.links.get(one.parameter), node.values.get(one.parameter)
+    if link is None and value is None:
+        return None  # the rules say nothing of it now, so that nothing goes elsewhere
+    if not can_take(to, given, "link" if link is not None else ""):
+        return Why(Cause.HAND, f"{said}: it cannot take that.", "redirect")
+    if link is not None and one.to_node in Graph(graph.nodes, {"": link}).reachable():
+        return Why(Cause.HAND, f"{said}: the map would feed itself.", "redirect")
+    _take_away(graph, one.node, one.parameter)
+    taken = as_taken(value, given, to, metres_per_unit) if value is not None else None
+    fresh = _put(graph, one.to_node, one.to_parameter, taken, link)
+    _tell(translation, one, None if link is not None else fresh.values.get(one.to_parameter), to.unit)
+    return None
+
+
+def _take_away(graph: Graph, name: str, port: str) -> None:
+    node = graph.nodes[name]
+    values = {p: v for p, v in node.values.items() if p != port}
+    graph.nodes[name] = replace(node, values=values, links={p: v for p, v in node.links.items() if p != port})
+
+
+def _put(graph: Graph, name: str, port: str, value: Value | None, link: Link | None) -> Node:
+    _take_away(graph, name, port)
+    node = graph.nodes[name]
+    if value is not None:
+        node.values[port] = value
+    if link is not None:
+        node.links[port] = link
+    return node
+
+
+def _tell(translation: Translation, one: Redirect, value: Value | None, unit: str) -> None:
+    """Rows of what went elsewhere lead there; those of what had the place lead nowhere."""
+    old, new = (one.node, one.parameter), (one.to_node, one.to_parameter)
+    why = Why(Cause.HAND, f"Given to {one.to_parameter} by hand; the rules gave it to {one.parameter}.")
+    for row in translation.rows:
+        if new in row.targets and old not in row.targets:
+            _lose(row, new, Why(Cause.HAND, f"Its place was given to {one.parameter} by hand."))
+        elif old in row.targets:
+            entry = [(place, said) for place, said in zip(row.targets, row.target_values, strict=True) if place != new]
+            row.targets = tuple(new if place == old else place for place, _ in entry)
+            row.target_values = tuple((value, unit) if place == old else said for place, said in entry)
+            _by_hand(row, why)
+
+
+def _by_hand(row: Row, why: Why) -> None:
+    row.by, row.why = By.HAND, why
+    row.measure, row.measured = None, ""
+    if row.fate < Fate.LOST:
+        row.fate = Fate.FITTED
+
+
+def _lose(row: Row, place: tuple[str, str], why: Why) -> None:
+    kept = [(at, said) for at, said in zip(row.targets, row.target_values, strict=True) if at != place]
+    row.targets, row.target_values = tuple(at for at, _ in kept), tuple(said for _, said in kept)
+    row.by, row.why = By.HAND, why
+    row.fate = max(row.fate, Fate.FITTED if kept else Fate.LOST)
+
+
+# a node that gives way to another type
+
+
+def equivalents(node: Node, target: Pack) -> list[str]:
+    """The types of a target that a node could be swapped for: they give as much, and take every map and file that it has. A picture of
+    what it gives is always one, but of what reads a file as it stands, and of relief.
+    """
+    own = target.type(node.kind)
+    if own is None or own.role != "node":
+        return []
+    found = [
+        name for name, kind in target.vocabulary.types.items()
+        if name != node.kind and kind.role == "node" and _gives(own) == _gives(kind) and _fits(node, own, name, kind, target)
+    ]  # fmt: skip
+    paints = "normal" not in _gives(own) and own.playing("picture") is None
+    return found + ([PICTURE] if paints else [])
+
+
+def _gives(kind: NodeType) -> set[str]:
+    return set(kind.outputs.values())
+
+
+def _fits(node: Node, own: NodeType, name: str, kind: NodeType, target: Pack) -> bool:
+    ports = counterparts(node, own, name, kind, target)
+    bound = [port for port in node.ports() if port in node.links or _is_file(own, port)]
+    return bool(ports) and all(port in ports for port in bound)
+
+
+def _is_file(kind: NodeType, port: str) -> bool:
+    parameter = kind.parameters.get(port)
+    return parameter is not None and parameter.type in ("file", "paths")
+
+
+def counterparts(node: Node, own: NodeType, name: str, kind: NodeType, target: Pack) -> dict[str, str]:
+    """Which parameter of another type plays the part of each that a node has: the one of that name, the one that means the same on
+    the common ground, or, for a single map, the only one that can take it.
+    """
+    common = _by_meaning(target, node.kind, name)
+    out: dict[str, str] = {}
+    for port in node.ports():
+        given = own.parameters.get(port)
+        link = "link" if port in node.links else ""
+        for other in (port, common.get(port, "")):
+            to = kind.parameters.get(other)
+            if given is not None and to is not None and other not in out.values() and can_take(to, given, link):
+                out[port] = other
+                break
+    lone = [port for port in node.links if port not in out]
+    free = [other for other, to in kind.parameters.items() if other not in out.values() and to.type in ("color", "any")]
+    given = own.parameters.get(lone[0]) if len(lone) == 1 else None
+    if given is not None and len(free) == 1 and can_take(kind.parameters[free[0]], given, "link"):
+        out[lone[0]] = free[0]
+    return out
+
+
+def _by_meaning(target: Pack, one: str, two: str) -> Mapping[str, str]:
+    """Parameters of two types that stand for the same port of the same category of the common ground."""
+    first, second = target.compiled.get(one), target.compiled.get(two)
+    if first is None or second is None:
+        return {}
+    there: dict[tuple[str, str], str] = {}
+    for ours, port in _ports(second):
+        there.setdefault(port, ours)
+    return {ours: there[port] for ours, port in _ports(first) if port in there}
+
+
+def _ports(compiled: object) -> Iterable[tuple[str, tuple[str, str]]]:
+    roles: Mapping[str, str] = getattr(compiled, "roles", {})
+    for case in getattr(compiled, "cases", ()):
+        for entry in case.entries:
+            if len(entry.ours) == 1 and len(entry.common) == 1:
+                role, port = entry.common[0]
+                yield entry.ours[0], (roles.get(role, role), port)
+
+
+def _swap(translation: Translation, one: Swap, target: Pack, metres_per_unit: float) -> Why | None:
+    node = translation.graph.nodes.get(one.node)
+    own, kind = target.type(node.kind) if node is not None else None, target.type(one.kind)
+    said = f"{one.node} as {one.kind.rpartition('.')[2]}"
+    if node is None or own is None or kind is None:
+        return Why(Cause.HAND, f"{said}: there is no such node in the target any more.", "swap")
+    if one.kind == node.kind:
+        return None
+    if one.kind not in equivalents(node, target):
+        return Why(Cause.HAND, f"{said}: it cannot take its place.", "swap")
+    ports = counterparts(node, own, one.kind, kind, target)
+    values: dict[str, Value] = {}
+    for port, value in node.values.items():
+        other = ports.get(port)
+        taken = as_taken(value, own.parameters[port], kind.parameters[other], metres_per_unit) if other else None
+        if other is not None and taken is not None:
+            values[other] = taken
+    links = {ports[port]: link for port, link in node.links.items() if port in ports}
+    translation.graph.nodes[one.node] = replace(node, kind=one.kind, values=values, links=links, written="")
+    _outputs(translation.graph, one.node, own, kind)
+    _tell_swapped(translation, one, ports, kind)
+    return None
+
+
+def _outputs(graph: Graph, name: str, own: NodeType, kind: NodeType) -> None:
+    """What the node feeds takes the same from it: the output of that name, or the first of that type."""
+
+    def turned(link: Link) -> Link:
+        if link.node != name or link.output in kind.outputs:
+            return link
+        wanted = own.outputs.get(link.output, "")
+        return Link(
+            name, next((out for out, type_ in kind.outputs.items() if type_ == wanted), next(iter(kind.outputs)))
+        )
+
+    for node in graph.nodes.values():
+        if any(link.node == name for link in node.links.values()):
+            node.links = {port: turned(link) for port, link in node.links.items()}
+    graph.outputs = {output: turned(link) for output, link in graph.outputs.items()}
+
+
+def _tell_swapped(translation: Translation, one: Swap, ports: Mapping[str, str], kind: NodeType) -> None:
+    short = one.kind.rpartition(".")[2]
+    node = translation.graph.nodes[one.node]
+    for row in translation.rows:
+        gone = [place for place in row.targets if place[0] == one.node and place[1] not in ports]
+        for place in gone:
+            _lose(row, place, Why(Cause.HAND, f"{short} has no word for it; the node was swapped by hand."))
+        if any(place[0] == one.node for place in row.targets):
+            _moved(row, one, ports, kind, node)
+    translation.rows = [row for row in translation.rows if row.node or row.targets]
+    if not any(place[0] == one.node for row in translation.rows for place in row.targets):
+        family = kind.family or "procedurals"
+        why = Why(Cause.HAND, f"Swapped for {short} by hand.")
+        translation.rows.append(
+            Row(
+                translation.thing,
+                "",
+                short,
+                family,
+                None,
+                fate=Fate.ADDED,
+                why=why,
+                steps=(Step("by hand"),),
+                by=By.HAND,
+            )
+        )
+
+
+def _moved(row: Row, one: Swap, ports: Mapping[str, str], kind: NodeType, node: Node) -> None:
+    places, said = [], []
+    for place, value in zip(row.targets, row.target_values, strict=True):
+        if place[0] == one.node:
+            port = ports[place[1]]
+            place, value = (one.node, port), (node.values.get(port), kind.parameters[port].unit)
+        places.append(place)
+        said.append(value)
+    row.targets, row.target_values = tuple(places), tuple(said)
+    _by_hand(row, Why(Cause.HAND, f"The node was swapped for {one.kind.rpartition('.')[2]} by hand."))

@@ -1,0 +1,312 @@
+"""What a hand does on the pages: sets a value where it stands, pulls a band's end elsewhere, swaps a node; each shown before it is done."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import QObject, QPoint, QPointF
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QMenu
+
+from durvan.crossing.document.changes import Change, GiveTo, PutNote, SwapNode
+from durvan.crossing.translation.choices import Note, Redirect, Swap
+from durvan.crossing.translation.rewiring import PICTURE, can_take, equivalents, parameter_of
+from durvan.crossing.translation.rows import By
+from durvan.dialects.pack import Pack
+from durvan.scene.graph import Graph, Value
+from durvan.scene.model import Kind, Thing
+from durvan.ui.followers.looks import Looks
+from durvan.ui.shared.state import State
+from durvan.ui.stations.facing import walking
+from durvan.ui.stations.facing.editors import Editor
+from durvan.ui.stations.facing.layout import Band, Line, Slip
+from durvan.ui.stations.facing.pages import Pages
+from durvan.ui.stations.facing.walking import Spot
+
+_FAR = 6.0  # how far a band's end is pulled before it comes off
+Place = tuple[str, str]
+
+
+class Hands(QObject):
+    """Sees to the pages' wishes."""
+
+    def __init__(self, state: State, looks: Looks, pages: Pages) -> None:
+        super().__init__(pages)
+        self.state, self.looks, self.pages = state, looks, pages
+        self.editor: Editor | None = None
+        self.spot: Spot | None = None
+        self.held: tuple[Place, QPointF] | None = None
+        self.opened: Spot | None = None
+        pages.entered.connect(self.edit)
+        pages.asked.connect(self.ask)
+        pages.taken.connect(self._take)
+        pages.pulled.connect(self._pull)
+        pages.dropped.connect(self._drop)
+        pages.freed.connect(self.take_back)
+        for bar in (pages.verticalScrollBar(), pages.horizontalScrollBar()):
+            bar.valueChanged.connect(lambda _: self._follow())
+        for signal in (state.renewed, state.filtered, state.selected):
+            signal.connect(self._stay)
+
+    def _target(self) -> tuple[Thing, Graph, Pack] | None:
+        session, thing = self.state.session, self.state.thing()
+        translation = session.plan.translations.get(thing.id) if session is not None and thing is not None else None
+        if session is None or thing is None or translation is None:
+            return None
+        return thing, translation.graph, self.state.registry.packs[session.plan.choices.target]
+
+    def _try_on(self, *changes: Change) -> None:
+        """Show the material as it would be."""
+        session, thing = self.state.session, self.state.thing()
+        if session is not None and thing is not None and thing.kind is Kind.MATERIAL and changes:
+            self.looks.try_on(thing, session.would(thing, *changes))
+
+    # setting a value
+
+    def edit(self, spot: Spot) -> None:
+        """Open a control over a line of the target; of the source's, over what became of it."""
+        self.close()
+        if spot.side == "source":
+            there = walking.across(self.pages.drawn, spot)
+            here = walking.find(self.pages.drawn, spot)
+            row = here[1].row if here is not None and here[1] is not None else None
+            if there is None or there.side != "target" or row is None or not row.targets:
+                return
+            spot = there
+        self.pages.choose(spot)
+        target, found = self._target(), walking.find(self.pages.drawn, spot)
+        if target is None or found is None or found[1] is None:
+            return
+        slip, line = found[0], found[1]
+        parameter = target[2].parameter(slip.node.kind, line.parameter)
+        if parameter is None or parameter.type in ("surface", "normal"):
+            return
+        said = "in the place of its map" if line.linked else "by hand" if self._by_hand(spot) else ""
+        editor = Editor(self.pages.viewport(), line.parameter, line.value, parameter, said)
+        editor.tried.connect(lambda value: self._try_on(PutNote(note=self._note(spot, value))))
+        editor.put.connect(lambda value: self._put(spot, value))
+        editor.left.connect(self._leave)
+        self.editor, self.spot = editor, spot
+        self._follow()
+        editor.show()
+        editor.raise_()
+        editor.begin()
+
+    def _note(self, spot: Spot, value: Value) -> Note:
+        return Note(thing=self.pages.of, node=spot.node, parameter=spot.parameter, value=value)
+
+    def _by_hand(self, spot: Spot) -> bool:
+        session = self.state.session
+        notes = session.document.notes if session is not None else ()
+        place = (self.pages.of, spot.node, spot.parameter)
+        return any((one.thing, one.node, one.parameter) == place and one.by is By.HAND for one in notes)
+
+    def _put(self, spot: Spot, value: Value) -> None:
+        self.close()
+        self.looks.taken()
+        self.state.put(self.pages.of, spot.node, spot.parameter, value)
+        self.pages.setFocus()
+
+    def _leave(self) -> None:
+        self.close()
+        self.looks.try_on(None)
+        self.pages.setFocus()
+
+    def close(self) -> None:
+        """Take the control away."""
+        editor, self.editor = self.editor, None
+        if editor is not None:
+            editor.ended = True
+            editor.hide()
+            editor.deleteLater()
+
+    def _follow(self) -> None:
+        """Keep the control at its line."""
+        found = walking.find(self.pages.drawn, self.pages.at)
+        if self.editor is None or found is None:
+            return
+        place, room = self.pages.room.place(*found), self.pages.viewport().rect()
+        self.editor.adjustSize()
+        size = self.editor.sizeHint()
+        y = (
+            place.bottom() + 2
+            if place.bottom() + 2 + size.height() <= room.height()
+            else place.top() - 2 - size.height()
+        )
+        x = min(max(place.left(), 4.0), room.width() - size.width() - 4.0)
+        self.editor.move(round(x), round(max(y, 4.0)))
+
+    def _stay(self) -> None:
+        """While something is set, what is looked at may be worked out anew; the control goes only where its line does."""
+        if self.editor is None:
+            return
+        if self.pages.at != self.spot or walking.find(self.pages.drawn, self.spot) is None:
+            self._leave()
+        else:
+            self._follow()
+
+    def take_back(self, spot: Spot) -> None:
+        """What a hand set, gave elsewhere or swapped is as the rules have it again."""
+        if spot.side != "target":
+            return
+        if spot.parameter and self._by_hand(spot):
+            self.state.put(self.pages.of, spot.node, spot.parameter, None)
+            return
+        came = self._came_from(spot)
+        if came is not None:
+            self._give(spot, came)
+        elif self._swapped(spot):
+            self._swap(spot, "")
+
+    # giving it to another parameter
+
+    def _came_from(self, spot: Spot) -> Place | None:
+        session = self.state.session
+        for one in session.document.redirects if session is not None else ():
+            if (one.thing, one.to_node, one.to_parameter) == (self.pages.of, spot.node, spot.parameter):
+                return one.node, one.parameter
+        return None
+
+    def _give(self, spot: Spot, to: Place) -> None:
+        change = self._giving((spot.node, spot.parameter), to)
+        self.looks.taken()
+        self.state.change(f"Give {spot.parameter} to {to[1]}", change)
+
+    def _giving(self, place: Place, to: Place) -> GiveTo:
+        return GiveTo(
+            redirect=Redirect(thing=self.pages.of, node=place[0], parameter=place[1], to_node=to[0], to_parameter=to[1])
+        )
+
+    def takers(self, place: Place, only: str = "") -> list[Place]:
+        """The parameters of the target that can take what stands in a place; of one node `only`, where that is said."""
+        target = self._target()
+        given = parameter_of(target[1], target[2], *place) if target is not None else None
+        if target is None or given is None or place[0] not in target[1].nodes:
+            return []
+        _, graph, pack = target
+        link = graph.nodes[place[0]].links.get(place[1])
+        fed = Graph(graph.nodes, {"": link}).reachable() if link is not None else set()
+        out = []
+        for node in graph.nodes.values():
+            kind = pack.type(node.kind)
+            if kind is None or node.id in fed or (only and node.id != only):
+                continue
+            for name, to in kind.parameters.items():
+                if (node.id, name) != place and can_take(to, given, "link" if link is not None else ""):
+                    out.append((node.id, name))
+        return out
+
+    def _take(self, band: Band, at: QPointF) -> None:
+        if band.right is not None:
+            self.held = (band.right[0].node.id, band.right[1].parameter), at
+
+    def _pull(self, at: QPointF) -> None:
+        if self.held is None:
+            return
+        place, start = self.held
+        if self.pages.painting.offers is None:
+            if (at - start).manhattanLength() < _FAR:
+                return
+            spot = Spot("target", *place)
+            if ("target", place[0]) not in self.pages.folds[self.pages.of].listed:
+                self.opened = spot
+                self.pages.list_defaults(spot, True)
+            self.pages.painting.offers = set(self.takers(place))
+        room = self.pages.viewport().height()
+        bar = self.pages.verticalScrollBar()
+        if at.y() > room - 24 or at.y() < 24:
+            bar.setValue(bar.value() + (12 if at.y() > room - 24 else -12))
+        self.pages.show_pull(at)
+
+    def _drop(self, at: QPointF) -> None:
+        held, offers, opened = self.held, self.pages.painting.offers, self.opened
+        self.held = self.pages.painting.offers = self.opened = None
+        self.pages.show_pull(None)
+        spot = self.pages.room.spot_at(at)
+        if opened is not None:
+            self.pages.list_defaults(opened, False)
+        if held is None or offers is None or spot is None or spot.side != "target":
+            return
+        if (spot.node, spot.parameter) in offers:
+            self._give(Spot("target", *held[0]), (spot.node, spot.parameter))
+
+    # another type of node
+
+    def _swapped(self, spot: Spot) -> bool:
+        session = self.state.session
+        swaps = session.document.swaps if session is not None else ()
+        return any((one.thing, one.node) == (self.pages.of, spot.node) for one in swaps)
+
+    def _swapping(self, spot: Spot, kind: str) -> SwapNode:
+        return SwapNode(swap=Swap(thing=self.pages.of, node=spot.node, kind=kind))
+
+    def _swap(self, spot: Spot, kind: str) -> None:
+        self.looks.taken()
+        name = "a picture" if kind == PICTURE else kind.rpartition(".")[2]
+        self.state.change(
+            f"Swap {spot.node} for {name}" if kind else f"Swap {spot.node} back", self._swapping(spot, kind)
+        )
+
+    def kinds(self, spot: Spot) -> list[str]:
+        """What a node of the target could be swapped for."""
+        target = self._target()
+        node = target[1].nodes.get(spot.node) if target is not None else None
+        return equivalents(node, target[2]) if target is not None and node is not None else []
+
+    # a menu of all of that
+
+    def menu(self, spot: Spot) -> QMenu:
+        """All that can be done about a spot. What would be another look is tried while it is pointed at."""
+        made = QMenu(self.pages)
+        found = walking.find(self.pages.drawn, spot)
+        if found is None:
+            return made
+        slip, line = found
+        if spot.side == "target" and line is not None:
+            self._of_value(made, spot, line)
+        if spot.side == "target":
+            self._of_node(made, spot, slip)
+        if made.actions():
+            made.addSeparator()
+        if slip.folds or slip.hidden:
+            made.addAction(f"{'Unfold' if slip.hidden else 'Fold'} what feeds it\tSpace", lambda: self.pages.fold(spot))
+        if slip.more:
+            text = "Hide values at their defaults\tD" if slip.listed else "List values at their defaults\tD"
+            made.addAction(text, lambda: self.pages.list_defaults(spot))
+        return made
+
+    def _of_value(self, made: QMenu, spot: Spot, line: Line) -> None:
+        if self._target() is None:
+            return
+        made.addAction("Set it…\tEnter", lambda: self.edit(spot))
+        place = (spot.node, spot.parameter)
+        takers = self.takers(place, spot.node) if not line.default else []
+        if takers:
+            give = made.addMenu("Give it to")
+            for to in takers:
+                act = give.addAction(to[1], partial(self._give, spot, to))
+                self._shown(act, self._giving(place, to))
+            give.aboutToHide.connect(lambda: self.looks.try_on(None))
+        if self._by_hand(spot) or self._came_from(spot) is not None:
+            made.addAction("Take it back\tDelete", lambda: self.take_back(spot))
+
+    def _of_node(self, made: QMenu, spot: Spot, slip: Slip) -> None:
+        kinds = self.kinds(spot)
+        if kinds:
+            swap = made.addMenu(f"Swap {slip.title} for")
+            for kind in kinds:
+                text = "a picture of what it gives" if kind == PICTURE else kind.rpartition(".")[2]
+                act = swap.addAction(text, partial(self._swap, spot, kind))
+                self._shown(act, self._swapping(spot, kind))
+            swap.aboutToHide.connect(lambda: self.looks.try_on(None))
+        if self._swapped(spot):
+            made.addAction("Swap it back", lambda: self._swap(spot, ""))
+
+    def _shown(self, action: QAction, change: Change) -> None:
+        action.hovered.connect(lambda: self._try_on(change))
+
+    def ask(self, spot: Spot, place: QPoint) -> None:
+        """Show the menu about a spot."""
+        made = self.menu(spot)
+        made.aboutToHide.connect(made.deleteLater)
+        made.popup(place)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from itertools import pairwise
 
 import pytest
 from PySide6.QtCore import Qt
@@ -130,7 +131,7 @@ PAINT = {
 def test_a_node_that_feeds_two_stands_once(packs) -> None:
     out = facing(packs, material("orvik", PAINT))
     assert sorted(out.source.slips) == ["c", "p", "surface"] and len(out.source.wires) == 3
-    assert all(a == b or c == d for wire in out.source.wires for (a, c), (b, d) in zip(wire, wire[1:], strict=False))
+    assert all(a == b or c == d for wire in out.source.wires for (a, c), (b, d) in pairwise(wire))
 
 
 def test_bands_lie_on_their_rows_and_seldom_cross(packs) -> None:

@@ -76,7 +76,6 @@ def test_five_hundred_nodes_of_either_kind_cross_nowhere() -> None:
             page = page_of(network(SHAPES[shape](500, random.Random(100 + seed))))
             table[shape, seed] = page.crossings
             assert len(page.slips) == 501
-    print(table)
     assert set(table.values()) == {0}
 
 

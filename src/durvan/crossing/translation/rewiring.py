@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 
+from durvan.crossing.translation.bakery import WAITS_FOR_SHAPES, plain_id
 from durvan.crossing.translation.choices import Redirect, Swap
 from durvan.crossing.translation.result import Translation
 from durvan.crossing.translation.rows import By, Row
@@ -16,10 +17,10 @@ from durvan.dialects.said import Cause, Step, Why
 from durvan.optics.colour import luminance
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Link, Node, Value
-from durvan.scene.vocabulary import NodeType, Parameter, unit_factor
+from durvan.scene.vocabulary import COMPONENTS, NodeType, Parameter, unit_factor
 
 PICTURE = "picture"  # in the place of a node's type: a picture is painted of what it gives
-_NUMBERS = ("float", "int", "bool", "color", "vector2", "vector3", "vector4")
+_NUMBERS = ("any", "float", "int", "bool", "color", "vector2", "vector3", "vector4")
 _LINKED = ("float", "color", "normal", "any", "vector2", "vector3", "surface")
 _ENOUGH = ("file", "string", "token", "paths")  # what stands for itself: only the same can take it
 
@@ -42,6 +43,19 @@ def parameter_of(graph: Graph, target: Pack, node: str, name: str) -> Parameter 
     """A parameter of a node of a target's network; None for one that there is not."""
     found = graph.nodes.get(node)
     return target.parameter(found.kind, name) if found is not None else None
+
+
+def not_painted(names: Iterable[str], graph: Graph, refused: Mapping[str, Why]) -> tuple[Why, ...]:
+    """Why nodes that were to give way to a picture did not."""
+    out = []
+    for name in sorted(names):
+        why = next((why for node, why in refused.items() if plain_id(node) == name), None)
+        if why is not None:
+            topic = why.topic if why.topic == WAITS_FOR_SHAPES else "swap"
+            out.append(Why(Cause.HAND, f"{name} as a picture: {why.said}", topic))
+        elif name not in graph.nodes:
+            out.append(Why(Cause.HAND, f"{name} as a picture: there is no such node in the target any more.", "swap"))
+    return tuple(out)
 
 
 # a value that another parameter is given
@@ -73,7 +87,9 @@ def as_taken(value: Value, given: Parameter, to: Parameter, metres_per_unit: flo
         return value
     factor = unit_factor(given.unit, to.unit, metres_per_unit) or 1.0
     parts = [float(part) * factor for part in (value if isinstance(value, tuple) else (value,))]
-    wide = {"color": 3, "vector3": 3, "vector2": 2, "vector4": 4}.get(to.type, 1)
+    if to.type == "any":
+        return tuple(parts) if isinstance(value, tuple) else parts[0]
+    wide = COMPONENTS.get(to.type, 1)
     if wide == 1:
         one = luminance(parts[:3]) if len(parts) >= 3 else parts[0]
         one = _within(one, to)
@@ -168,7 +184,7 @@ def equivalents(node: Node, target: Pack) -> list[str]:
         name for name, kind in target.vocabulary.types.items()
         if name != node.kind and kind.role == "node" and _gives(own) == _gives(kind) and _fits(node, own, name, kind, target)
     ]  # fmt: skip
-    paints = "normal" not in _gives(own) and own.playing("picture") is None
+    paints = next(iter(own.outputs.values())) in ("color", "float") and own.playing("picture") is None
     return found + ([PICTURE] if paints else [])
 
 
@@ -188,25 +204,33 @@ def _is_file(kind: NodeType, port: str) -> bool:
 
 
 def counterparts(node: Node, own: NodeType, name: str, kind: NodeType, target: Pack) -> dict[str, str]:
-    """Which parameter of another type plays the part of each that a node has: the one of that name, the one that means the same on
-    the common ground, or, for a single map, the only one that can take it.
+    """Which parameter of another type plays the part of each that a node has: the one of that name; the one in that place, where both
+    types take the same in the same order; of a value, the one that means the same on the common ground; and, within a family, of a
+    single map the only one that can take it.
     """
-    common = _by_meaning(target, node.kind, name)
+    common, placed = _by_meaning(target, node.kind, name), _by_place(own, kind)
     out: dict[str, str] = {}
     for port in node.ports():
         given = own.parameters.get(port)
         link = "link" if port in node.links else ""
-        for other in (port, common.get(port, "")):
+        for other in (port, placed.get(port, ""), "" if link else common.get(port, "")):
             to = kind.parameters.get(other)
             if given is not None and to is not None and other not in out.values() and can_take(to, given, link):
                 out[port] = other
                 break
     lone = [port for port in node.links if port not in out]
     free = [other for other, to in kind.parameters.items() if other not in out.values() and to.type in ("color", "any")]
-    given = own.parameters.get(lone[0]) if len(lone) == 1 else None
+    given = own.parameters.get(lone[0]) if len(lone) == 1 and own.family == kind.family else None
     if given is not None and len(free) == 1 and can_take(kind.parameters[free[0]], given, "link"):
         out[lone[0]] = free[0]
     return out
+
+
+def _by_place(own: NodeType, kind: NodeType) -> Mapping[str, str]:
+    """Parameters by their places, where two types take the same in the same order."""
+    if [one.type for one in own.parameters.values()] != [one.type for one in kind.parameters.values()]:
+        return {}
+    return dict(zip(own.parameters, kind.parameters, strict=True))
 
 
 def _by_meaning(target: Pack, one: str, two: str) -> Mapping[str, str]:

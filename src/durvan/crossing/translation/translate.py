@@ -21,7 +21,7 @@ from durvan.crossing.translation.parting import part
 from durvan.crossing.translation.reducing import reduce
 from durvan.crossing.translation.reliefs import as_normals
 from durvan.crossing.translation.result import Inputs, Translation
-from durvan.crossing.translation.rewiring import rewire
+from durvan.crossing.translation.rewiring import not_painted, rewire
 from durvan.crossing.translation.rows import By, Row
 from durvan.crossing.translation.views import stand_still
 from durvan.dialects.pack import Pack
@@ -70,6 +70,8 @@ def translate(
         bakery = Bakery(thing.id, thing.name, inward, making)
         unmet = _as_chosen(inward, bakery, target)
     out = carry_out(thing.id, inward, target, known, metres_per_unit, bakery)
+    if bakery is not None and making.painted:
+        unmet += not_painted(making.painted, out.graph, bakery.refused)
     if parted is not None:
         parted.stand(out.graph)
     if thing.kind is Kind.MATERIAL and source is not None:

@@ -217,7 +217,7 @@ def test_what_cannot_be_swapped_is_left_and_said() -> None:
 
 
 def test_a_node_gives_way_to_a_picture_of_what_it_gives() -> None:
-    thing = finish({"base_tint": ("n", "colour")}, {"n": ("orvik.ramp", {}, {})})
+    thing = finish({"base_tint": ("n", "colour")}, {"n": ("orvik.ramp", {"first": (0.9, 0.1, 0.1)}, {})})
     plain = carried(thing)
     node = next(n for n in plain.graph.nodes.values() if n.kind == "pellune.ramp")
     done = carried(thing, swap(PICTURE, node.id))

@@ -329,7 +329,11 @@ class Editor(QFrame):
 
     def focusNextPrevChild(self, forward: bool) -> bool:
         """Tab goes round in here."""
-        inside = [w for w in self.findChildren(QWidget) if w.focusPolicy() & Qt.FocusPolicy.TabFocus and w.isVisible()]
+        inside = [
+            one for one in self.findChildren(QWidget)
+            if one.focusPolicy() & Qt.FocusPolicy.TabFocus and one.isVisible()
+            and not isinstance(one.parentWidget(), QDoubleSpinBox)
+        ]  # fmt: skip
         now = QApplication.focusWidget()
         at = inside.index(now) if now in inside else -1
         if not inside:

@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+import json
+import subprocess
+import sys
+from pathlib import Path
+
 import numpy as np
 import pytest
 
@@ -51,3 +56,33 @@ def test_absorption_darkens_and_colours() -> None:
     r, g, b = brown.sum(axis=0)[0]
     assert 1.0 > r > g > b > 0.0
     assert brown[0] == pytest.approx(clear[0])  # what is reflected outside never went in
+
+
+def test_mitsuba_says_the_same_of_any_fibre() -> None:
+    """The renderer that is open and has the like gives the same light at any place of any fibre, within its single precision.
+
+    There the fibre runs along y, the surface's normal is z, and the offset across follows from where the eye is.
+    """
+    rng, cases, meant = np.random.default_rng(7), [], []
+    for _ in range(400):
+        eye, light = (one / np.linalg.norm(one) for one in rng.normal(size=(2, 3)))
+        eye[2] = abs(eye[2])
+        fibre = Fibre(
+            float(rng.uniform(1.3, 1.8)),
+            tuple(rng.uniform(0.0, 2.0, 3)),
+            float(rng.uniform(0.15, 0.9)),
+            float(rng.uniform(0.15, 0.9)),
+        )
+        offset = -eye[1] / np.hypot(eye[1], eye[2])
+        cases.append(
+            {"index": fibre.index, "absorption": list(fibre.absorption), "along": fibre.along, "around": fibre.around,
+             "eye": [eye[1], -eye[0], eye[2]], "light": [light[1], -light[0], light[2]]}
+        )  # fmt: skip
+        meant.append(evaluate(fibre, eye[None], light[None], np.array([offset]))[0])
+    script = Path(__file__).with_name("fibres_by_mitsuba.py")
+    done = subprocess.run(
+        [sys.executable, str(script)], input=json.dumps(cases), capture_output=True, text=True, check=True, timeout=300
+    )
+    found, wanted = np.array(json.loads(done.stdout)), np.array(meant)
+    apart = np.abs(found - wanted) / np.maximum(wanted, 1e-3)
+    assert np.median(apart) < 1e-3 and np.quantile(apart, 0.99) < 0.02 and wanted.max() > 0.1

@@ -190,7 +190,7 @@ def test_a_crossing_of_the_first_version_opens(packs: Registry, lamproom: Path, 
     assert '"notes"' not in old and '"version": 1' in old
     (tmp_path / "old.durvan").write_text(old)
     document = load(tmp_path / "old.durvan")
-    assert document.version == 4 and document.notes == document.links == () and document.drift_limit == 3.0
+    assert document.version == VERSION and document.notes == document.links == () and document.drift_limit == 3.0
     save(replace_limit(document, 1.5), tmp_path / "new.durvan")
     assert load(tmp_path / "new.durvan").drift_limit == 1.5
 

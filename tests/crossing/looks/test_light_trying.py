@@ -114,3 +114,14 @@ def test_the_boat_house_is_settled_from_its_findings(packs: Registry, kernels: N
     tried = lights.tried(work.lights, work.matches)
     assert tried.proposal is not None and tried.proposal.labels == ("Put a light in its place",)
     assert tried.proposal.effect.after < 0.5 * tried.proposal.effect.before
+
+
+def test_what_is_tried_together_is_all_of_it_every_two_and_all_but_one() -> None:
+    from durvan.crossing.job.settling import together
+
+    assert together([]) == together(["a"]) == []
+    assert together(["a", "b"]) == [("a", "b")]
+    assert together(["a", "b", "c"]) == [("a", "b", "c"), ("a", "b"), ("a", "c"), ("b", "c")]
+    four = together(list("abcd"))
+    assert four[0] == tuple("abcd") and ("a", "b", "c") in four and ("a", "b") in four and len(four) == 8
+    assert len(together(list("abcdefghij"))) == 8 and len(set(together(list("abcdefghij")))) == 8

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Sequence
+from itertools import combinations, islice
+from typing import TypeVar
 
 from durvan.crossing.document.changes import AddLight, Change, Choose, Fit, Match, ReadAs, SetPolicy, applied
 from durvan.crossing.document.document import Document
@@ -19,6 +21,8 @@ from durvan.scene.model import Kind, Thing
 
 _MATERIALS = (ReadAs, SetPolicy, Fit)  # what can help a material without another meaning of its source, or other files
 _LIGHTS = (AddLight, Choose)
+_TOGETHER = 8  # combinations of remedies of the light that are tried: each takes seconds
+T = TypeVar("T")
 ALL_LIGHTS = "all of these"
 
 
@@ -89,9 +93,20 @@ def _lights(session: Session, findings: list[Finding]) -> tuple[tuple[LightTrial
         return (), ()
     trials = [LightTrial("", (), session.light_wanted(), session.document)]
     trials += [_light_trial(session, one.label, (one.does,)) for one in offered.values()]  # type: ignore[arg-type] # no requests
-    if len(offered) > 1:
-        trials.append(_light_trial(session, ALL_LIGHTS, tuple(one.does for one in offered.values())))  # type: ignore[misc]
+    for some in together(list(offered.values())):
+        label = ALL_LIGHTS if len(some) == len(offered) else ", ".join(one.label for one in some)
+        trials.append(_light_trial(session, label, tuple(one.does for one in some)))  # type: ignore[misc]
     return tuple(trials), tuple(matches.values())  # type: ignore[arg-type] # they are matches
+
+
+def together(offered: Sequence[T]) -> list[tuple[T, ...]]:
+    """Which of several things are tried together: all of them first; every two, and all but one, as far as those are few."""
+    many = len(offered)
+    if many < 2:
+        return []
+    sizes = dict.fromkeys(size for size in (many, many - 1, 2) if 2 <= size <= many)
+    found = (some for size in sizes for some in combinations(offered, size))
+    return list(islice(found, _TOGETHER))
 
 
 def _light_trial(session: Session, label: str, changes: tuple[Change, ...]) -> LightTrial:

@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 from durvan.optics.fresnel import metal_edge_residual
 from durvan.optics.microfacet import COSINES, beckmann, blinn, blinn_exponent_to_alpha, displaced, ggx
 
-ALIKE = 0.86**2  # of an alpha: a GGX lobe that looks most like one of a shorter tail (0.68 to 0.80 over lobes and polishes)
+ALIKE = (
+    0.86**2
+)  # of an alpha: a GGX lobe that looks most like one of a shorter tail (0.68 to 0.80 over lobes and polishes)
 _POLISHES = np.linspace(0.0, 1.0, 41)
 
 

@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 from durvan.crossing.document.changes import Choose, Fit, PutFits, SetValue, TakeFit
+from durvan.crossing.document.document import VERSION
 from durvan.crossing.document.store import load, save
 from durvan.crossing.job.session import start
 from durvan.crossing.looks.appearance import Appearance, materials

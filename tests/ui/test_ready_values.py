@@ -5,11 +5,14 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
+from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
 
 from durvan.crossing.looks import questions
 from durvan.ui.frame.ready import ReadyValues
+from durvan.ui.kit.drops import ready_values
 from durvan.ui.shared.state import Selection
+from durvan.ui.stations.swatches import Views
 
 BRASS, SLATE = (f"/LampRoom/Looks/{name}" for name in ("PedestalBrass", "WetSlate"))
 
@@ -100,3 +103,42 @@ def test_what_a_material_has_is_kept_as_ones_own(panel, lamp) -> None:
     panel.own.write_text("own: [")
     panel.fill()
     assert "cannot be read" in panel.onto.text() and "gold" in names(panel)
+
+
+def drag(widget, at: QPoint, move: bool = True) -> bool:
+    """Drag what the list drags over a widget; whether it may be dropped there."""
+    given = ready_values()
+    copy, left, no = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    entered = QDragEnterEvent(at, copy, given, left, no)
+    entered.ignore()
+    widget.dragEnterEvent(entered)
+    if not entered.isAccepted() or not move:
+        return entered.isAccepted()
+    moved = QDragMoveEvent(at, copy, given, left, no)
+    widget.dragMoveEvent(moved)
+    if moved.isAccepted():
+        widget.dropEvent(QDropEvent(QPointF(at), copy, given, left, no))
+    return moved.isAccepted()
+
+
+def test_they_are_dropped_onto_a_material_in_the_cameras_view(panel, lamp, ready, monkeypatch) -> None:
+    views = lamp.stations["Survey"].findChild(Views)
+    views.boxes = [QRectF(0, 0, 100, 50), QRectF(108, 0, 100, 50)]
+    monkeypatch.setattr(lamp.looks, "thing_at", lambda across, down: SLATE if across < 0.5 else "")
+    choose(panel, "copper")
+    assert not drag(views, QPoint(80, 20)) and not lamp.state.session.document.notes
+    assert drag(views, QPoint(120, 20))
+    ready()
+    assert {note.thing for note in lamp.state.session.document.notes} == {SLATE} and lamp.state.selection.thing == SLATE
+
+
+def test_they_are_dropped_onto_what_is_faced(panel, lamp, ready) -> None:
+    facing = lamp.stations["Facing"]
+    choose(panel, "gold")
+    assert panel.list.mimeData([panel.list.currentItem()]).formats() == ready_values().formats()
+    assert drag(facing, QPoint(300, 300), move=False)
+    facing.dropEvent(None)
+    ready()
+    assert {note.thing for note in lamp.state.session.document.notes} == {BRASS}
+    lamp.state.select(Selection("/LampRoom/Camera"))
+    assert not drag(facing, QPoint(300, 300), move=False)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt, QTimer
+from PySide6.QtCore import QMimeData, QModelIndex, QPersistentModelIndex, QRectF, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QColor, QImage, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -35,10 +36,11 @@ from durvan.optics.tone import srgb
 from durvan.scene.model import Kind, Thing
 from durvan.scene.ready import Ready, keep, library
 from durvan.ui.followers.looks import Looks
+from durvan.ui.kit.drops import ready_values
 from durvan.ui.kit.parts import Choice, clear, column, label, link, rule, small, table_of, title
 from durvan.ui.kit.theme import ACCENT_WASH, BOOTH, BRIGHT, INK, RULE, STRONG_RULE, font
 from durvan.ui.kit.words import spoken
-from durvan.ui.shared.state import State
+from durvan.ui.shared.state import Selection, State
 
 _DATA = Qt.ItemDataRole.UserRole
 _ROW, _CHIP = 26, 30
@@ -70,6 +72,7 @@ class ReadyValues(QDialog):
         self.waits.timeout.connect(self._show_on)
         state.selected.connect(self._about)
         state.renewed.connect(self._about)
+        state.ready_dropped.connect(self._dropped)
         looks.seen.connect(self._seen)
         self.fill()
         self._about()
@@ -234,6 +237,11 @@ class ReadyValues(QDialog):
             self.looks.taken()
             self.state.change(f"Put {one.name} on it", PutNotes(notes=notes))
 
+    def _dropped(self, thing: str) -> None:
+        """What is chosen here was dropped onto a material."""
+        self.state.select(Selection(thing))
+        self.put()
+
     def ask_keep(self) -> None:
         """Ask for a name, and keep the material's values."""
         thing = self._thing()
@@ -286,6 +294,8 @@ class _List(QTreeWidget):
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Ready values")
+        self.setToolTip("Drag one onto a material in the camera's view, or onto Facing; or press it twice.")
+        self.setDragEnabled(True)
         self.setItemDelegateForColumn(0, _Chips(self))
         self.setStyleSheet(
             f"QTreeView {{ background: {BRIGHT.name()}; }} QTreeView::item {{ height: {_ROW}px; padding: 0 6px; border-bottom: 1px solid {RULE.name()}; }}"
@@ -297,6 +307,9 @@ class _List(QTreeWidget):
             head.setSectionResizeMode(place, QHeaderView.ResizeMode.Fixed)
             head.resizeSection(place, wide)
         head.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+
+    def mimeData(self, items: Sequence[QTreeWidgetItem]) -> QMimeData:
+        return ready_values()
 
 
 class _Chips(QStyledItemDelegate):

@@ -57,6 +57,7 @@ class State(QObject):
     looked = Signal()
     fit_wanted = Signal(object)
     match_wanted = Signal(object)
+    ready_dropped = Signal(str)  # ready values, onto a material
 
     def __init__(self, registry: Registry, parent: QObject | None = None) -> None:
         super().__init__(parent)

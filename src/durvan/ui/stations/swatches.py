@@ -9,6 +9,9 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import (
     QBrush,
     QColor,
+    QDragEnterEvent,
+    QDragMoveEvent,
+    QDropEvent,
     QImage,
     QMouseEvent,
     QPainter,
@@ -22,6 +25,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from durvan.scene.model import Kind
 from durvan.ui.followers.looks import Closely, Looks
+from durvan.ui.kit.drops import is_ready_values
 from durvan.ui.kit.theme import ACCENT, BODY, BOOTH, BRIGHT, INK, SMALL, SOFT, STRONG_RULE, font
 from durvan.ui.shared.state import Selection, State
 
@@ -201,6 +205,7 @@ class Views(QWidget):
         self.setAccessibleName("The camera's view, source and target")
         self.boxes: list[QRectF] = []
         self.setMouseTracking(True)
+        self.setAcceptDrops(True)
         self.setToolTip(
             "A press chooses the material under it.\nLook, Paint it loud (Ctrl+P) and Look, Grey the rest (Ctrl+G) show where it is;"
             "\nhatched is what nobody can tell the drift of."
@@ -256,16 +261,32 @@ class Views(QWidget):
             for ink, pattern in ((INK, Qt.BrushStyle.BDiagPattern), (BRIGHT, Qt.BrushStyle.FDiagPattern)):
                 painter.fillPath(_path(unknown, box), QBrush(ink, pattern))
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        """The material under a press is chosen."""
-        place = event.position()
+    def _thing_at(self, place: QPointF) -> str:
+        """The material under a place; empty for none."""
         for box in self.boxes:
             if box.contains(place):
-                thing = self.looks.thing_at(
+                return self.looks.thing_at(
                     (place.x() - box.left()) / box.width(), (place.y() - box.top()) / box.height()
                 )
-                if thing:
-                    self.state.select(Selection(thing))
+        return ""
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """The material under a press is chosen."""
+        thing = self._thing_at(event.position())
+        if thing:
+            self.state.select(Selection(thing))
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if is_ready_values(event):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        """Ready values may go onto what is carried."""
+        thing, session = self._thing_at(event.position()), self.state.session
+        event.setAccepted(session is not None and thing in session.plan.translations)
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        self.state.ready_dropped.emit(self._thing_at(event.position()))
 
     def _name(self, side: str) -> str:
         session = self.state.session

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from durvan.crossing.translation.ledger import worst
 from durvan.crossing.translation.rows import Row
 from durvan.scene.fate import Fate
 from durvan.scene.given import Given
+from durvan.scene.model import Kind
 from durvan.ui.followers.looks import image
+from durvan.ui.kit.drops import is_ready_values
 from durvan.ui.kit.parts import Choice, column, small, title
 from durvan.ui.kit.theme import BOOTH, PANEL, STRONG_RULE
 from durvan.ui.kit.words import count, spoken, value
@@ -77,6 +80,7 @@ class Facing(View):
         self.swatches = Swatches(state, looks)
         down.addWidget(self.swatches)
         self.pages = Pages(state)
+        self.setAcceptDrops(True)
         self.hands = Hands(state, looks, self.pages)
         self.search.textChanged.connect(self.pages.search)
         self.search.returnPressed.connect(self._next_found)
@@ -139,6 +143,16 @@ class Facing(View):
             for thing in session.scene.things.values():
                 self.choose.addItem(spoken(thing.name), thing.id)
         self.choose.setCurrentIndex(self.places.get(self.state.selection.thing, -1))
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """Ready values may go onto the material that is faced."""
+        thing, session = self.state.thing(), self.state.session
+        carried = thing is not None and session is not None and thing.id in session.plan.translations
+        if carried and thing is not None and thing.kind is Kind.MATERIAL and is_ready_values(event):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        self.state.ready_dropped.emit(self.state.selection.thing)
 
     def arrive(self) -> None:
         """The pages are gone to."""

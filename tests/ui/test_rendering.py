@@ -20,7 +20,7 @@ from durvan.ui.kit.theme import dress
 from durvan.ui.shared.state import Selection
 
 WAIT = 120_000
-PAINT, BRASS, FRAME = (f"/LampRoom/Looks/{name}" for name in ("CeilingPaint", "PedestalBrass", "LensFrameBrass"))
+PAINT, BRASS, GLASS = (f"/LampRoom/Looks/{name}" for name in ("CeilingPaint", "PedestalBrass", "DialGlass"))
 
 
 @pytest.fixture
@@ -85,19 +85,19 @@ def test_looking_editing_and_fitting(seeing: Window, qtbot) -> None:
     )
 
     # what drifts is fitted from its Evidence; this one is known to get better
-    state.select(Selection(FRAME))
-    qtbot.waitUntil(lambda: state.session.drift(FRAME) is not None, timeout=WAIT)
-    before = state.session.drift(FRAME)
+    state.select(Selection(GLASS))
+    qtbot.waitUntil(lambda: state.session.drift(GLASS) is not None, timeout=WAIT)
+    before = state.session.drift(GLASS)
     qtbot.waitUntil(lambda: any(b.text() == "Fit it" for b in window.evidence.findChildren(QPushButton)), timeout=WAIT)
     qtbot.mouseClick(button(window, "Fit it"), Qt.MouseButton.LeftButton)
     assert looks.fitting == 1
     qtbot.waitUntil(lambda: any(n.by == "fit" for n in state.session.document.notes), timeout=WAIT)
     qtbot.waitUntil(
-        lambda: (found := state.session.drift(FRAME)) is not None and found.mean < 0.85 * before.mean, timeout=WAIT
+        lambda: (found := state.session.drift(GLASS)) is not None and found.mean < 0.85 * before.mean, timeout=WAIT
     )
     qtbot.waitUntil(lambda: "before the fit" in texts(window), timeout=WAIT)
     state.undo()
-    qtbot.waitUntil(lambda: state.job is None and state.session.drift(FRAME) == before, timeout=WAIT)
+    qtbot.waitUntil(lambda: state.job is None and state.session.drift(GLASS) == before, timeout=WAIT)
     assert not any(note.by == "fit" for note in state.session.document.notes)
 
 

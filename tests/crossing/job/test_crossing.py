@@ -211,7 +211,7 @@ def test_a_value_that_does_not_read_back_is_an_error(lamp_plan, packs, tmp_path,
     from durvan.formats.usd import text as usda_text
 
     true = usda_text.Layer.pieces
-    wrong = ("float inputs:rough = 0.55", "float inputs:rough = 0.15")
+    wrong = ("float inputs:rough = 0.2236", "float inputs:rough = 0.1236")
     monkeypatch.setattr(usda_text.Layer, "pieces", lambda self: (piece.replace(*wrong) for piece in true(self)))
     with pytest.raises(SceneFileError, match="meant to be"):
         carry(lamp_plan, packs, tmp_path / "out.usda")

@@ -180,7 +180,7 @@ def test_every_question_has_an_entry_of_its_own() -> None:
 def test_a_real_server_measures_and_fits_with_keys(lamproom: Path, packs, tmp_path: Path) -> None:
     """Without the process: the server's own answers to a material, keyed by both its looks."""
     session = start(lamproom, packs, "pellune")
-    thing = session.scene.things["/LampRoom/Looks/PedestalBrass"]
+    thing = session.scene.things["/LampRoom/Looks/DialGlass"]
     both = pair(thing, session.plan.translations[thing.id], session.now.view.used_by)
     answers = Pipe()
     one = server.Server(Pipe(), answers)  # type: ignore[arg-type] # all that it needs of a connection
@@ -215,3 +215,28 @@ def test_a_real_server_says_what_wears_materials_and_then_what_they_are(lamproom
     glass = "/LampRoom/Looks/LensGlass"
     assert worn.bodies[glass].is_solid and found.traits[glass].kind is MaterialKind.SOLID_GLASS
     assert found.traits.keys() == {thing.id for thing in session.scene.of(Kind.MATERIAL)}
+
+
+@pytest.mark.usefixtures("kernels")
+def test_a_real_server_says_what_the_nodes_of_both_sides_give(packs) -> None:
+    """Values first, then, by themselves, the layers that are surfaces; on both sides."""
+    session = start(Path(__file__).parents[3] / "demo" / "oilstore" / "oilstore.usda", packs, "pellune")
+    thing = session.scene.things["/OilStore/Looks/Drum"]
+    both = pair(thing, session.plan.translations[thing.id], session.now.view.used_by)
+    answers = Pipe()
+    one = server.Server(Pipe(), answers)  # type: ignore[arg-type] # all that it needs of a connection
+    one.now = server._Job(questions.LookInside(both), 1)
+    assert one._answer(questions.Load(session.scene, packs.user)) and one._answer(questions.LookInside(both))
+    told = [item for item in answers.items if isinstance(item, questions.Inside)]
+    assert [item.side for item in told[:2]] == ["source", "target"]
+    assert all(item.thing == thing.id and item.key == both.key for item in told)
+    for side, graph in (("source", thing.graph), ("target", both.translation.graph)):
+        found = {name: given for item in told if item.side == side for name, given in item.given.items()}
+        root = graph.outputs["surface"].node
+        assert set(found) == set(graph.nodes) - {root}
+        assert all(given.picture.shape == (36, 36, 3) for given in found.values())
+        assert {given.what for given in found.values()} >= {"surface", "color"}
+    one.dropped.add(1)  # something else is looked at by now
+    answers.items.clear()
+    assert not one._answer(questions.LookInside(both))
+    assert not [item for item in answers.items if isinstance(item, questions.Inside) and "finish" in item.given]

@@ -262,3 +262,17 @@ def test_a_network_that_can_be_drawn_without_a_crossing_is(window, qtbot, ready,
     window.state.select(Selection("/W/Large"))
     page = window.stations["Facing"].pages.drawn.source
     assert len(page.slips) == 101 and page.crossings == 0
+
+
+def test_what_is_the_same_is_not_laid_out_again(facing, lamp, qtbot, ready) -> None:
+    pages = facing.pages
+    drawn = pages.drawn
+    lamp.state.tell()  # as when a drift comes in
+    assert pages.drawn is drawn
+    lamp.state.filter(Fate.FITTED)
+    assert pages.drawn is not drawn and all(line.row.fate is Fate.FITTED for _, line in pages.lines())
+    lamp.state.filter(Fate.FITTED)
+    lamp.state.put(BRASS, "finish", "rough", 0.4)
+    ready()
+    found = walking.find(pages.drawn, Spot("target", "finish", "rough"))
+    assert found[1].value == 0.4

@@ -35,7 +35,7 @@ GAP = 18
 HEAD = 20
 LIGHTINGS = ("booth", "overcast", "raking")
 FOOT = 30
-STEP, LARGEST = 24, 192  # they grow with the room, by steps
+STEP, LARGEST = 24, 240  # they grow with the room, by steps
 _POLAR = 1.75  # how wide the lobes are, in sides
 
 

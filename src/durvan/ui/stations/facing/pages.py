@@ -56,6 +56,7 @@ class Pages(QAbstractScrollArea):
         self.at: Spot | None = None
         self.words = ""
         self.folds: dict[str, Folds] = {}
+        self._shown: tuple[object, ...] = ()
         self._held: QPointF | None = None
         self._grasped = False
         self._calm = QTimer(self)
@@ -120,15 +121,21 @@ class Pages(QAbstractScrollArea):
         other = self.of != self.state.selection.thing
         self.of = self.state.selection.thing
         drawn = Drawn()
+        shown: tuple[object, ...] = ()
         if session is not None and thing is not None:
             translation = session.plan.translations.get(thing.id)
             packs = self.state.registry.packs
+            shown = (thing, translation, self.state.fate, self.folds.get(thing.id))
+            if len(self._shown) == 4 and all(one is two for one, two in zip(shown, self._shown, strict=True)):
+                return  # much is worked out anew that changes nothing here
             source, target = self.graphs()
             rows = translation.rows if translation is not None else []
             ends = (packs.get(thing.dialect), packs[session.plan.choices.target])
             folds = self.folds.setdefault(thing.id, Folds.of(source, target))
             pictured = thing.kind is Kind.MATERIAL
             drawn = geometry.lay_out(source, target, rows, ends, self.state.fate, folds, pictured)
+            shown = (*shown[:3], folds)
+        self._shown = shown
         self.show_drawn(drawn)
         if other:
             self.verticalScrollBar().setValue(0)

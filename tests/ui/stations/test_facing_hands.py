@@ -223,6 +223,19 @@ def test_sliders_go_over_what_matters() -> None:
     assert sliding(Parameter(type="float", meaning="x", range=(0.0, 1e9)), 50.0) == (0.0, 200.0)
     assert sliding(Parameter(type="float", meaning="x"), -2.0) == (-8.0, 8.0)
     assert sliding(Parameter(type="float", meaning="x", range=(0.0, 1e9)), 0.0) == (0.0, 1.0)
+    assert sliding(Parameter(type="float", meaning="x", range=(-1e3, 1e3), default=0.1), 0.0) == (0.0, 0.4)
+    assert sliding(Parameter(type="float", meaning="x", range=(-1e3, 1e3)), -0.0002) == (-0.0008, 0.0008)
+    assert sliding(Parameter(type="float", meaning="x", range=(1.0, 100.0)), 1.5) == (1.0, 6.0)
+    assert sliding(Parameter(type="float", meaning="x", range=(0.0, 10.0)), 3.0) == (0.0, 10.0)
+
+
+@pytest.mark.parametrize(
+    ("value", "said"), [(-0.0002, "-0.0002 m"), (0.78, "0.78 m"), (1234.5, "1234.5 m"), (0.0, "0 m"), (2.0, "2 m")]
+)
+def test_numbers_are_said_in_as_many_digits_as_they_need(qtbot, value, said) -> None:
+    control = control_for(value, Parameter(type="float", meaning="x", range=(-1e4, 1e4), unit="m"))
+    qtbot.addWidget(control)
+    assert control.boxes[0].text() == said and control.value() == value
 
 
 # pulling a band's end

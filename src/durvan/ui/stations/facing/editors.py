@@ -32,17 +32,28 @@ from durvan.ui.kit.theme import INK, SLIP, font
 
 _STEPS = 1000  # of a slider
 _LIVE = 70  # milliseconds from a move to its trial
-_WIDE = 1e4  # a range wider than this is no help to a slider
+_NARROW, _WIDE = 2.0, 50.0  # a range is of use to a slider when it is this, or so many times the value
 CHANNELS = {"color": ("red", "green", "blue")}
 
 
 def sliding(parameter: Parameter, value: float) -> tuple[float, float]:
-    """The numbers that a slider goes over: the parameter's own range, or about the value where that is wide or open."""
+    """The numbers that a slider goes over: the parameter's own range, or, where that is open or much wider than the value (or the
+    default, of a value of 0), about that."""
     low, high = parameter.range or (-math.inf, math.inf)
-    if high - low <= _WIDE:
+    usual = parameter.default if isinstance(parameter.default, int | float) else 0.0
+    about = abs(value) or abs(float(usual))
+    if high - low <= _NARROW or (about and high - low <= _WIDE * about):
         return low, high
-    reach = 4.0 * abs(value) if value else 1.0
+    reach = 4.0 * about if about else 1.0
     return max(low, -reach if value < 0.0 else 0.0), min(high, reach)
+
+
+def digits(parameter: Parameter, largest: float, span: float) -> int:
+    """How many digits after the point say a number well: five that count, of the value or of what the slider goes over."""
+    if parameter.type == "int":
+        return 0
+    about = min(largest or span, span) or 1.0
+    return max(0, min(9, 4 - math.floor(math.log10(about))))
 
 
 class Control(QWidget):
@@ -89,10 +100,9 @@ class Numbers(Control):
         slider.setAccessibleName(f"{name or 'value'}, as a slider")
         unit = f" {self.parameter.unit}" if self.parameter.unit else ""
         span = self.range[1] - self.range[0]
-        digits = 0 if whole else max(0, min(6, 4 - math.floor(math.log10(span)))) if span > 0 else 4
-        box = number_box(
-            name or "value", (max(low, -1e9), min(high, 1e9)), digits, 1.0 if whole else span / 100.0, unit
-        )
+        after = digits(self.parameter, max(map(abs, self.was)), span)
+        bounds = max(low, -1e9), min(high, 1e9)
+        box = number_box(name or "value", bounds, after, 1.0 if whole else span / 100.0, unit, short=True)
         box.setValue(part)
         slider.setValue(self._step(part))
         slider.valueChanged.connect(lambda step, n=number: self._slid(n, step))
@@ -171,7 +181,8 @@ class Listed(Control):
         self.list.addItems(list(choices))
         self.list.setAccessibleName("what there is to choose")
         self.list.setCurrentRow(choices.index(str(value)) if str(value) in choices else 0)
-        self.list.setFixedHeight(min(len(choices), 8) * 26 + 4)
+        self.list.setStyleSheet("QListView::item { padding: 4px 6px; }")
+        self.list.setFixedHeight(min(len(choices), 8) * self.list.sizeHintForRow(0) + 4)
         self.list.currentRowChanged.connect(lambda _: self.moved.emit(self.value()))
         self.list.itemDoubleClicked.connect(lambda _: self.done.emit())
         column(self, (0, 0, 0, 0), 0).addWidget(self.list)

@@ -261,7 +261,7 @@ def draw_way(painter: QPainter, start: QPointF, end: QPointF) -> None:
     """Where the chosen row goes from one slip to another that is not at the gutter: behind everything."""
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setPen(QPen(ACCENT, 2))
+    painter.setPen(QPen(ACCENT, 2, Qt.PenStyle.DashLine))
     painter.drawPath(marks.way(start.x(), end.x(), start.y(), end.y()))
     painter.restore()
 

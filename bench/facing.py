@@ -25,9 +25,9 @@ from durvan.ui.followers.looks import image
 from durvan.ui.kit.theme import dress
 from durvan.ui.shared.state import State
 from durvan.ui.stations.facing import layout
+from durvan.ui.stations.facing.drawing import Gives
 from durvan.ui.stations.facing.folding import Folds
 from durvan.ui.stations.facing.pages import Pages
-from durvan.ui.stations.facing.paint import Gives
 from networks import any_way, network, plane, tree
 
 NODES, FRAME = 500, 1000.0 / 60.0

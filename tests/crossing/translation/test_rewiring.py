@@ -17,8 +17,9 @@ from durvan.crossing.translation.bakery import WAITS_FOR_SHAPES
 from durvan.crossing.translation.choices import Note, Redirect, Swap
 from durvan.crossing.translation.making import Making
 from durvan.crossing.translation.result import Inputs, Translation
-from durvan.crossing.translation.rewiring import PICTURE, as_taken, can_take, equivalents, parameter_of
 from durvan.crossing.translation.rows import By
+from durvan.crossing.translation.swapping import PICTURE, equivalents
+from durvan.crossing.translation.taking import as_taken, can_take, parameter_of
 from durvan.crossing.translation.translate import made
 from durvan.dialects.registry import registry
 from durvan.engine import staging

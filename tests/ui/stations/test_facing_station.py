@@ -241,7 +241,7 @@ def test_values_at_their_defaults_are_listed_on_demand(facing, lamp, qtbot) -> N
     pages = facing.pages
     slip = pages.drawn.target.slips["finish"]
     before, more = len(slip.lines), slip.more
-    from durvan.ui.stations.facing.paint import more_box, more_of
+    from durvan.ui.stations.facing.drawing import more_box, more_of
 
     assert more_of(slip) == f"{more} at default"
     at = pages.room.inside(slip, more_box(slip)).center().toPoint()

@@ -12,7 +12,7 @@ from durvan.crossing.translation.lighting import Handlings
 from durvan.crossing.translation.making import AS_USUAL, Making
 from durvan.crossing.translation.policies import Kinds, Matter, Policies
 from durvan.crossing.translation.result import Inputs, Translation, in_target
-from durvan.crossing.translation.rewiring import PICTURE
+from durvan.crossing.translation.swapping import PICTURE
 from durvan.crossing.translation.translate import made
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry

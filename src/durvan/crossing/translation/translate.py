@@ -21,8 +21,9 @@ from durvan.crossing.translation.parting import part
 from durvan.crossing.translation.reducing import reduce
 from durvan.crossing.translation.reliefs import as_normals
 from durvan.crossing.translation.result import Inputs, Translation
-from durvan.crossing.translation.rewiring import not_painted, rewire
+from durvan.crossing.translation.rewiring import rewire
 from durvan.crossing.translation.rows import By, Row
+from durvan.crossing.translation.swapping import not_painted
 from durvan.crossing.translation.views import stand_still
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Step, Why

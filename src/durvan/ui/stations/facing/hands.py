@@ -10,8 +10,9 @@ from PySide6.QtWidgets import QMenu
 
 from durvan.crossing.document.changes import Change, GiveTo, PutNote, SwapNode
 from durvan.crossing.translation.choices import Note, Redirect, Swap
-from durvan.crossing.translation.rewiring import PICTURE, can_take, equivalents, parameter_of
 from durvan.crossing.translation.rows import By
+from durvan.crossing.translation.swapping import PICTURE, equivalents
+from durvan.crossing.translation.taking import can_take, parameter_of
 from durvan.dialects.pack import Pack
 from durvan.scene.graph import Graph, Value
 from durvan.scene.model import Kind, Thing

@@ -25,9 +25,9 @@ from durvan.ui.kit.theme import BODY, BOOTH, INK, font
 from durvan.ui.shared.state import Selection, State
 from durvan.ui.stations.facing import layout as geometry
 from durvan.ui.stations.facing import walking
+from durvan.ui.stations.facing.drawing import more_box
 from durvan.ui.stations.facing.folding import MOST, OPEN, Folds
 from durvan.ui.stations.facing.layout import GUTTER, ROW, Band, Drawn, Line, Slip
-from durvan.ui.stations.facing.paint import more_box
 from durvan.ui.stations.facing.painter import PagePainter
 from durvan.ui.stations.facing.room import Room
 from durvan.ui.stations.facing.walking import Spot

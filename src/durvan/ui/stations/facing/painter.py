@@ -8,8 +8,8 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from durvan.crossing.translation.rows import Row
 from durvan.ui.kit.theme import ACCENT, ACCENT_WASH, INK
 from durvan.ui.stations.facing import walking
+from durvan.ui.stations.facing.drawing import LEGIBLE, Gives, Press, draw_band, draw_line, draw_tab, draw_way, overlay
 from durvan.ui.stations.facing.layout import GUTTER, HEAD, ROW, Band, Page, Slip
-from durvan.ui.stations.facing.paint import LEGIBLE, Gives, Press, draw_band, draw_line, draw_tab, draw_way, overlay
 from durvan.ui.stations.facing.room import Room
 from durvan.ui.stations.facing.walking import Spot
 

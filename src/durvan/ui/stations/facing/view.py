@@ -16,9 +16,9 @@ from durvan.ui.kit.parts import Choice, column, small, title
 from durvan.ui.kit.theme import BOOTH, PANEL, STRONG_RULE
 from durvan.ui.kit.words import count, spoken, value
 from durvan.ui.shared.state import Selection
+from durvan.ui.stations.facing.drawing import Gives
 from durvan.ui.stations.facing.hands import Hands
 from durvan.ui.stations.facing.pages import Pages
-from durvan.ui.stations.facing.paint import Gives
 from durvan.ui.stations.station import Action, Bench, View
 from durvan.ui.stations.swatches import Swatches
 

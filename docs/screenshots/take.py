@@ -21,6 +21,7 @@ from durvan.scene.model import Kind
 from durvan.ui.frame.window import Window
 from durvan.ui.kit.theme import dress
 from durvan.ui.shared.state import Selection
+from durvan.ui.stations.facing.walking import Spot
 
 HERE = Path(__file__).parent
 OUT = Path(sys.argv[1]) if len(sys.argv) > 1 else HERE
@@ -29,6 +30,7 @@ sys.path.insert(0, str(HERE.parent.parent / "demo"))
 
 from build_moved import build
 
+LOOKS = "/LampRoom/Looks"
 SCENE = HERE.parent.parent / "demo" / "lamproom" / "lamproom.usda"
 
 
@@ -46,6 +48,30 @@ def until_seen(window: Window, thing: str) -> None:
     window.looks._look()
     while thing not in window.looks.closely or not window.looks.closely[thing].done:
         wait(50)
+
+
+def facing(window: Window) -> None:
+    """Two networks with what their nodes give, and a colour that is set in place."""
+    state, looks, paint, brass = window.state, window.looks, f"{LOOKS}/RailPaint", f"{LOOKS}/PedestalBrass"
+    window.go("Facing")
+    state.select(Selection(paint))
+    until_seen(window, paint)
+    while (paint, "target") not in looks.inside:
+        wait(50)
+    state.select(Selection(paint, next(row for row in state.rows(paint) if row.parameter == "polish")))
+    wait(300)
+    window.grab().save(str(OUT / "facing.png"))
+    state.select(Selection(brass))
+    until_seen(window, brass)
+    hands = window.stations["Facing"].hands
+    hands.edit(Spot("target", "finish", "color"))
+    before = looks.closely[brass]
+    hands.editor.control.boxes[1].setValue(0.42)
+    while looks.closely[brass] is before or not looks.closely[brass].done:
+        wait(50)
+    wait(1500)
+    window.grab().save(str(OUT / "set.png"))
+    hands.editor.leave()
 
 
 def files(window: Window) -> None:
@@ -170,13 +196,7 @@ def main() -> None:
         wait(100)
     wait(800)
     window.grab().save(str(OUT / "survey.png"))
-    brass = "/LampRoom/Looks/PedestalBrass"
-    state.select(Selection(brass))
-    until_seen(window, brass)
-    state.select(Selection(brass, next(row for row in state.rows(brass) if row.parameter == "polish")))
-    window.go("Facing")
-    wait(300)
-    window.grab().save(str(OUT / "facing.png"))
+    facing(window)
     cloth = "/LampRoom/Looks/Oilskin"
     state.fit_wanted.emit([cloth])
     while looks.fitting or state.job is not None:

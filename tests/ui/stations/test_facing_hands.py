@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QContextMenuEvent
-from PySide6.QtWidgets import QApplication, QListWidget, QMenu, QSlider
+from PySide6.QtWidgets import QApplication, QLineEdit, QListWidget, QMenu, QSlider
 
 from durvan.crossing.translation.rows import By
 from durvan.scene.fate import Fate
@@ -358,3 +358,15 @@ def test_one_press_on_a_line_or_a_band_says_why_it_has_its_fate(facing, lamp, qt
         told = " ".join(one.text() for one in lamp.evidence.findChildren(QLabel))
         assert band.row.fate.word in told and (band.row.reason or band.row.fate.meaning) in told
     assert pages.tip(place(pages, Spot("source", "finish", "polish")).toPointF())
+
+
+def test_every_place_that_a_value_went_to_can_be_typed_in(facing, lamp, qtbot, ready) -> None:
+    row = next(row for row in lamp.state.rows(BRASS) if row.parameter == "mirror_tint")
+    lamp.state.select(Selection(BRASS, row))
+    QApplication.processEvents()
+    lines = {line.accessibleName(): line for line in lamp.evidence.findChildren(QLineEdit) if line.isVisible()}
+    assert set(lines) == {"edge_color in the target", "color in the target"}
+    lines["color in the target"].setText("0.1 0.2 0.3")
+    qtbot.keyClick(lines["color in the target"], Qt.Key.Key_Return)
+    ready()
+    assert target(lamp).values["color"] == (0.1, 0.2, 0.3) and target(lamp).values["edge_color"] != (0.1, 0.2, 0.3)

@@ -35,6 +35,7 @@ from durvan.ui.shared.state import Selection
 from durvan.ui.stations.station import Bench, Explained
 
 _MOST = 60
+_PLACES = 4  # of one row that can be typed in
 
 
 class Evidence(QScrollArea):
@@ -267,11 +268,14 @@ class Evidence(QScrollArea):
     # a value of the target, by hand
 
     def _edit(self, row: Row) -> None:
-        """The target's value as a line to type in; what is typed becomes a note by hand."""
+        """The target's values as lines to type in; what is typed becomes a note by hand."""
+        for node, name in row.targets[:_PLACES]:
+            self._edit_at(row, node, name)
+
+    def _edit_at(self, row: Row, node_name: str, name: str) -> None:
         session, thing = self.state.session, self.state.thing()
-        if session is None or thing is None or not row.targets:
+        if session is None or thing is None:
             return
-        node_name, name = row.targets[0]
         translation = session.plan.translations.get(thing.id)
         node = translation.graph.nodes.get(node_name) if translation is not None else None
         pack = self.state.registry.packs[session.plan.choices.target]

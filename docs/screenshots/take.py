@@ -141,7 +141,7 @@ def ready(window: Window) -> None:
     while not window.looks.trying:  # it is asked for a moment later
         wait(50)
     window.looks.closely.pop(brass, None)
-    while panel.picture.image is None or not window.looks.closely[brass].done:
+    while panel.picture.image is None or not (seen := window.looks.closely.get(brass)) or not seen.done:
         wait(50)
     panel.grab().save(str(OUT / "ready.png"))
     panel.close()

@@ -14,6 +14,7 @@ from durvan.ui.kit.theme import (
     ACCENT,
     ACCENT_WASH,
     BODY,
+    BOOTH,
     INK,
     RULE,
     SLIP,
@@ -24,7 +25,7 @@ from durvan.ui.kit.theme import (
     font,
 )
 from durvan.ui.kit.words import count
-from durvan.ui.stations.facing.layout import FOOT, GUTTER, HEAD, ROW, Band, Line, Slip
+from durvan.ui.stations.facing.layout import FOOT, HEAD, ROW, Band, Line, Slip
 
 NEAR, FAR = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight
 MIDDLE = Qt.AlignmentFlag.AlignVCenter
@@ -241,11 +242,20 @@ def draw_band(painter: QPainter, band: Band, left: float, right: float, chosen: 
         if band.right is not None:
             painter.fillRect(QRectF(right, end - 9, 3, 18), ACCENT)
     marks.draw(painter, fate, left + 4, right - 4, y, 2.2 if chosen else 1.4, toward=end)
-    if band.row.drift is not None and right - left >= GUTTER - 8:
-        painter.setFont(font(SMALL, bold=True))
-        painter.setPen(INK)
-        box = QRectF(left, (y + end) / 2.0 - 20.0, right - left, 16.0)
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, f"{band.row.drift[1]:.1f}")
+
+
+def draw_drift(painter: QPainter, band: Band, left: float, right: float) -> None:
+    """Say in the middle of a band what drift a fit came to."""
+    ends = [end[1].y for end in (band.left, band.right) if end is not None]
+    if band.row.drift is None or not ends:
+        return
+    painter.setFont(font(SMALL, bold=True))
+    said = f"{band.row.drift[1]:.1f}"
+    wide = painter.fontMetrics().horizontalAdvance(said) + 8
+    box = QRectF((left + right - wide) / 2.0, sum(ends) / len(ends) - 8.0, wide, 16.0)
+    painter.fillRect(box, BOOTH)
+    painter.setPen(INK)
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, said)
 
 
 def _absorbed(painter: QPainter, left: float, y: float, chosen: bool) -> None:

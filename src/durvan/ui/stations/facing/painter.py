@@ -8,7 +8,17 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from durvan.crossing.translation.rows import Row
 from durvan.ui.kit.theme import ACCENT, ACCENT_WASH, INK
 from durvan.ui.stations.facing import walking
-from durvan.ui.stations.facing.drawing import LEGIBLE, Gives, Press, draw_band, draw_line, draw_tab, draw_way, overlay
+from durvan.ui.stations.facing.drawing import (
+    LEGIBLE,
+    Gives,
+    Press,
+    draw_band,
+    draw_drift,
+    draw_line,
+    draw_tab,
+    draw_way,
+    overlay,
+)
 from durvan.ui.stations.facing.layout import GUTTER, HEAD, ROW, Band, Page, Slip
 from durvan.ui.stations.facing.room import Room
 from durvan.ui.stations.facing.walking import Spot
@@ -116,23 +126,28 @@ class PagePainter:
         painter.save()
         painter.translate(room.width / 2.0, -room.top * room.zoom)
         painter.scale(room.zoom, room.zoom)
+        fitted: list[Band] = []
         for one in sorted(room.drawn.bands, key=lambda band: band.row is self._row):
             chosen = one.row is self._row
             if (one.main or chosen) and room.at_gutter(one):
                 heights = [end[1].y for end in (one.left, one.right) if end is not None]
                 if max(heights) > low and min(heights) < high:
-                    self._band(painter, one, chosen)
+                    draw_band(painter, *self._ends(one), chosen)
+                    fitted += [one] if one.row.drift is not None and one.left is not None else []
+        if fitted:  # the drift is that of the whole: said once, with what is chosen or with the first
+            told = fitted[-1] if fitted[-1].row is self._row else fitted[0]
+            draw_drift(painter, *self._ends(told))
         painter.restore()
 
-    def _band(self, painter: QPainter, band: Band, chosen: bool) -> None:
-        """Draw a band that starts at the gutter; where its end is farther out over there, only its start."""
+    def _ends(self, band: Band) -> tuple[Band, float, float]:
+        """A band as it is drawn, and between where: one whose end is farther out over there has only its start."""
         room = self.room
         left, right = band.left, band.right
         if right is not None and right[0].column != room.front(room.drawn.target):
             right = None
         start = -GUTTER / 2.0 - (left[0].u - room.reach if left is not None else 0.0)
         end = GUTTER / 2.0 + (right[0].u - room.reach if right is not None else 0.0)
-        draw_band(painter, Band(band.row, left, right, band.main), start, end, chosen)
+        return Band(band.row, left, right, band.main), start, end
 
     def _far(self, painter: QPainter) -> None:
         """The way of the chosen row between slips that are not both at the gutter, behind everything."""

@@ -285,6 +285,35 @@ def test_an_end_that_is_let_go_where_it_cannot_be_goes_back(facing, lamp, qtbot,
     assert lamp.state.selection.row is band.row and lamp.state.session.document.redirects == ()
 
 
+def test_a_bands_start_is_pulled_to_another_value_of_the_source(facing, lamp, qtbot, ready) -> None:
+    """What became of that value goes there instead; a value of which nothing became goes there itself."""
+    pages, room = facing.pages, facing.pages.room
+
+    def pull_start(to: str) -> None:
+        band = next(b for b in pages.drawn.bands if b.row.parameter == "polish" and b.right is not None)
+        start = QPoint(int(room.width / 2.0 - room.edge + 5), int(room.y_of(band.left[1].y)))
+        qtbot.mousePress(pages.viewport(), LEFT, pos=start)
+        at = place(pages, Spot("source", "finish", to))
+        qtbot.mouseMove(pages.viewport(), at)
+        QApplication.processEvents()
+        pages.grab()
+        qtbot.mouseRelease(pages.viewport(), LEFT, pos=at)
+        ready()
+
+    before = dict(target(lamp).values)
+    pull_start("polish_curve")  # a word is no roughness
+    assert target(lamp).values == before
+    pull_start("edge_rise")
+    metal = target(lamp)
+    assert metal.values["rough"] == before["metal"] == 1.0 and "metal" not in metal.values
+    assert next(row for row in lamp.state.rows(BRASS) if row.parameter == "polish").fate is Fate.LOST
+    lamp.state.undo()
+    ready()
+    pull_start("base_tint")  # it is lost: its own value goes there, as a grey
+    assert target(lamp).values["rough"] == pytest.approx(0.2126 * 0.03 + 0.7152 * 0.02 + 0.0722 * 0.01, abs=1e-4)
+    assert len(lamp.state.session.document.notes) == 1
+
+
 # the menu
 
 

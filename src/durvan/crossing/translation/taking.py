@@ -7,9 +7,10 @@ from durvan.dialects.pack import Pack
 from durvan.dialects.said import Why
 from durvan.optics.colour import luminance
 from durvan.scene.fate import Fate
-from durvan.scene.graph import Graph, Value
+from durvan.scene.graph import Graph, Node, Value
 from durvan.scene.vocabulary import COMPONENTS, Parameter, unit_factor
 
+Place = tuple[str, str]  # a node of a target and one of its parameters
 _NUMBERS = ("any", "float", "int", "bool", "color", "vector2", "vector3", "vector4")
 _LINKED = ("float", "color", "normal", "any", "vector2", "vector3", "surface")
 _ENOUGH = ("file", "string", "token", "paths")  # what stands for itself: only the same can take it
@@ -19,6 +20,27 @@ def parameter_of(graph: Graph, target: Pack, node: str, name: str) -> Parameter 
     """A parameter of a node of a target's network; None for one that there is not."""
     found = graph.nodes.get(node)
     return target.parameter(found.kind, name) if found is not None else None
+
+
+def takers(graph: Graph, target: Pack, place: Place, only: str = "") -> list[Place]:
+    """The places of a target's network that can take what stands in one; of one node `only`, where that is said. What feeds a map is
+    not among them."""
+    given = parameter_of(graph, target, *place)
+    if given is None:
+        return []
+    link = graph.nodes[place[0]].links.get(place[1])
+    fed = Graph(graph.nodes, {"": link}).reachable() if link is not None else set()
+    return [
+        (node.id, name)
+        for node in graph.nodes.values() if node.id not in fed and only in ("", node.id)
+        for name, to in _parameters(target, node).items()
+        if (node.id, name) != place and can_take(to, given, "link" if link is not None else "")
+    ]  # fmt: skip
+
+
+def _parameters(target: Pack, node: Node) -> dict[str, Parameter]:
+    kind = target.type(node.kind)
+    return kind.parameters if kind is not None else {}
 
 
 def can_take(to: Parameter, given: Parameter, link: str = "") -> bool:

@@ -1,31 +1,28 @@
-"""What a hand does on the pages: sets a value where it stands, pulls a band's end elsewhere, swaps a node; each shown before it is done."""
+"""What a hand does on the pages: sets a value where it stands, gives it elsewhere, swaps a node; each shown before it is done."""
 
 from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import QObject, QPoint, QPointF
+from PySide6.QtCore import QObject, QPoint
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu
 
-from durvan.crossing.document.changes import Change, GiveTo, PutNote, SwapNode
-from durvan.crossing.translation.choices import Note, Redirect, Swap
+from durvan.crossing.document.changes import Change, PutNote, SwapNode
+from durvan.crossing.translation.choices import Note, Swap
 from durvan.crossing.translation.rows import By
 from durvan.crossing.translation.swapping import PICTURE, equivalents
-from durvan.crossing.translation.taking import can_take, parameter_of
-from durvan.dialects.pack import Pack
-from durvan.scene.graph import Graph, Value
-from durvan.scene.model import Kind, Thing
+from durvan.crossing.translation.taking import Place
+from durvan.scene.graph import Value
+from durvan.scene.model import Kind
 from durvan.ui.followers.looks import Looks
 from durvan.ui.shared.state import State
 from durvan.ui.stations.facing import walking
 from durvan.ui.stations.facing.editors import Editor
-from durvan.ui.stations.facing.layout import Band, Line, Slip
+from durvan.ui.stations.facing.layout import Line, Slip
 from durvan.ui.stations.facing.pages import Pages
+from durvan.ui.stations.facing.pulling import Pulling
 from durvan.ui.stations.facing.walking import Spot
-
-_FAR = 6.0  # how far a band's end is pulled before it comes off
-Place = tuple[str, str]
 
 
 class Hands(QObject):
@@ -36,25 +33,14 @@ class Hands(QObject):
         self.state, self.looks, self.pages = state, looks, pages
         self.editor: Editor | None = None
         self.spot: Spot | None = None
-        self.held: tuple[Place, QPointF] | None = None
-        self.opened: Spot | None = None
+        self.pulling = Pulling(state, pages, self._do)
         pages.entered.connect(self.edit)
         pages.asked.connect(self.ask)
-        pages.taken.connect(self._take)
-        pages.pulled.connect(self._pull)
-        pages.dropped.connect(self._drop)
         pages.freed.connect(self.take_back)
         for bar in (pages.verticalScrollBar(), pages.horizontalScrollBar()):
             bar.valueChanged.connect(lambda _: self._follow())
         for signal in (state.renewed, state.filtered, state.selected):
             signal.connect(self._stay)
-
-    def _target(self) -> tuple[Thing, Graph, Pack] | None:
-        session, thing = self.state.session, self.state.thing()
-        translation = session.plan.translations.get(thing.id) if session is not None and thing is not None else None
-        if session is None or thing is None or translation is None:
-            return None
-        return thing, translation.graph, self.state.registry.packs[session.plan.choices.target]
 
     def _try_on(self, *changes: Change) -> None:
         """Show the material as it would be."""
@@ -75,11 +61,11 @@ class Hands(QObject):
                 return
             spot = there
         self.pages.choose(spot)
-        target, found = self._target(), walking.find(self.pages.drawn, spot)
+        target, found = self.pages.target(), walking.find(self.pages.drawn, spot)
         if target is None or found is None or found[1] is None:
             return
         slip, line = found[0], found[1]
-        parameter = target[2].parameter(slip.node.kind, line.parameter)
+        parameter = target[1].parameter(slip.node.kind, line.parameter)
         if parameter is None or parameter.type in ("surface", "normal"):
             return
         said = "in the place of its map" if line.linked else "by hand" if self._by_hand(spot) else ""
@@ -169,67 +155,12 @@ class Hands(QObject):
         return None
 
     def _give(self, spot: Spot, to: Place) -> None:
-        change = self._giving((spot.node, spot.parameter), to)
+        self._do(f"Give {spot.parameter} to {to[1]}", self.pulling.giving((spot.node, spot.parameter), to))
+
+    def _do(self, name: str, change: Change) -> None:
+        """Do something that may have been tried."""
         self.looks.taken()
-        self.state.change(f"Give {spot.parameter} to {to[1]}", change)
-
-    def _giving(self, place: Place, to: Place) -> GiveTo:
-        return GiveTo(
-            redirect=Redirect(thing=self.pages.of, node=place[0], parameter=place[1], to_node=to[0], to_parameter=to[1])
-        )
-
-    def takers(self, place: Place, only: str = "") -> list[Place]:
-        """The parameters of the target that can take what stands in a place; of one node `only`, where that is said."""
-        target = self._target()
-        given = parameter_of(target[1], target[2], *place) if target is not None else None
-        if target is None or given is None or place[0] not in target[1].nodes:
-            return []
-        _, graph, pack = target
-        link = graph.nodes[place[0]].links.get(place[1])
-        fed = Graph(graph.nodes, {"": link}).reachable() if link is not None else set()
-        out = []
-        for node in graph.nodes.values():
-            kind = pack.type(node.kind)
-            if kind is None or node.id in fed or (only and node.id != only):
-                continue
-            for name, to in kind.parameters.items():
-                if (node.id, name) != place and can_take(to, given, "link" if link is not None else ""):
-                    out.append((node.id, name))
-        return out
-
-    def _take(self, band: Band, at: QPointF) -> None:
-        if band.right is not None:
-            self.held = (band.right[0].node.id, band.right[1].parameter), at
-
-    def _pull(self, at: QPointF) -> None:
-        if self.held is None:
-            return
-        place, start = self.held
-        if self.pages.painting.offers is None:
-            if (at - start).manhattanLength() < _FAR:
-                return
-            spot = Spot("target", *place)
-            if ("target", place[0]) not in self.pages.folds[self.pages.of].listed:
-                self.opened = spot
-                self.pages.list_defaults(spot, True)
-            self.pages.painting.offers = set(self.takers(place))
-        room = self.pages.viewport().height()
-        bar = self.pages.verticalScrollBar()
-        if at.y() > room - 24 or at.y() < 24:
-            bar.setValue(bar.value() + (12 if at.y() > room - 24 else -12))
-        self.pages.show_pull(at)
-
-    def _drop(self, at: QPointF) -> None:
-        held, offers, opened = self.held, self.pages.painting.offers, self.opened
-        self.held = self.pages.painting.offers = self.opened = None
-        self.pages.show_pull(None)
-        spot = self.pages.room.spot_at(at)
-        if opened is not None:
-            self.pages.list_defaults(opened, False)
-        if held is None or offers is None or spot is None or spot.side != "target":
-            return
-        if (spot.node, spot.parameter) in offers:
-            self._give(Spot("target", *held[0]), (spot.node, spot.parameter))
+        self.state.change(name, change)
 
     # another type of node
 
@@ -250,9 +181,9 @@ class Hands(QObject):
 
     def kinds(self, spot: Spot) -> list[str]:
         """What a node of the target could be swapped for."""
-        target = self._target()
-        node = target[1].nodes.get(spot.node) if target is not None else None
-        return equivalents(node, target[2]) if target is not None and node is not None else []
+        target = self.pages.target()
+        node = target[0].nodes.get(spot.node) if target is not None else None
+        return equivalents(node, target[1]) if target is not None and node is not None else []
 
     # a menu of all of that
 
@@ -277,16 +208,16 @@ class Hands(QObject):
         return made
 
     def _of_value(self, made: QMenu, spot: Spot, line: Line) -> None:
-        if self._target() is None:
+        if self.pages.target() is None:
             return
         made.addAction("Set it…\tEnter", lambda: self.edit(spot))
         place = (spot.node, spot.parameter)
-        takers = self.takers(place, spot.node) if not line.default else []
-        if takers:
+        places = self.pulling.to(place, spot.node) if not line.default else {}
+        if places:
             give = made.addMenu("Give it to")
-            for to in takers:
-                act = give.addAction(to[1], partial(self._give, spot, to))
-                self._shown(act, self._giving(place, to))
+            for to, change in places.items():
+                act = give.addAction(to.parameter, partial(self._give, spot, (to.node, to.parameter)))
+                self._shown(act, change)
             give.aboutToHide.connect(lambda: self.looks.try_on(None))
         if self._by_hand(spot) or self._came_from(spot) is not None:
             made.addAction("Take it back\tDelete", lambda: self.take_back(spot))

@@ -18,6 +18,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QAbstractScrollArea, QToolTip
 
 from durvan.crossing.translation.rows import Row
+from durvan.dialects.pack import Pack
 from durvan.scene.graph import Graph
 from durvan.scene.model import Kind
 from durvan.ui.kit import words
@@ -40,7 +41,7 @@ _GRASP = 22.0  # how near to its end a band is taken by it
 class Pages(QAbstractScrollArea):
     """The two pages. What a hand wants of them is told by signals."""
 
-    taken = Signal(object, object)  # a band's end: the band, and where in the window
+    taken = Signal(object, str, object)  # a band's end: the band, of which side, and where in the window
     pulled = Signal(object)  # where it is pulled to
     dropped = Signal(object)
     asked = Signal(object, object)  # a menu about a spot, at a place of the screen
@@ -114,6 +115,13 @@ class Pages(QAbstractScrollArea):
             return Graph(), Graph()
         translation = session.plan.translations.get(thing.id)
         return thing.graph, translation.graph if translation is not None else Graph()
+
+    def target(self) -> tuple[Graph, Pack] | None:
+        """The target's network, and the dialect that it is in."""
+        session = self.state.session
+        if session is None or self.of not in session.plan.translations:
+            return None
+        return session.plan.translations[self.of].graph, self.state.registry.packs[session.plan.choices.target]
 
     def renew(self) -> None:
         """Lay the pages out again."""
@@ -316,9 +324,9 @@ class Pages(QAbstractScrollArea):
         )
         painter.drawText(self.viewport().rect(), Qt.AlignmentFlag.AlignCenter, text)
 
-    def show_pull(self, at: QPointF | None) -> None:
-        """Show a band's end as a hand pulls it; None when it is let go."""
-        self.painting.pull = at
+    def show_pull(self, at: QPointF | None, rest: Spot | None = None) -> None:
+        """Show a band's end as a hand pulls it, and where the other one stays; None when it is let go."""
+        self.painting.pull = (at, rest) if at is not None and rest is not None else None
         self.refresh()
 
     # the mouse
@@ -334,10 +342,14 @@ class Pages(QAbstractScrollArea):
     def _band_at(self, at: QPointF) -> Band | None:
         return self.room.band_at(at, self.state.selection.row)
 
-    def _by_its_end(self, band: Band | None, at: QPointF) -> bool:
-        """Whether a point is at the end of a band by which it can be taken."""
-        right = self.room.width / 2.0 + self.room.edge
-        return band is not None and band.right is not None and right - at.x() <= _GRASP * self.zoom
+    def _end_at(self, band: Band | None, at: QPointF) -> str:
+        """The side of the end of a band by which a point takes it; empty for none."""
+        if band is None or band.right is None:
+            return ""
+        middle, near = self.room.width / 2.0, _GRASP * self.zoom
+        if middle + self.room.edge - at.x() <= near:
+            return "target"
+        return "source" if band.left is not None and at.x() - middle + self.room.edge <= near else ""
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at = event.position()
@@ -357,9 +369,10 @@ class Pages(QAbstractScrollArea):
         elif band is not None:
             self.at = None
             self.state.select(Selection(self.of, band.row))
-            if self._by_its_end(band, at):
+            end = self._end_at(band, at)
+            if end:
                 self._grasped = True
-                self.taken.emit(band, at)
+                self.taken.emit(band, end, at)
         else:
             self._pressed(at)
 
@@ -386,7 +399,7 @@ class Pages(QAbstractScrollArea):
             across.setValue(across.value() + round(outward))
             down.setValue(down.value() + round(by.y()))
         else:
-            grasp = self._by_its_end(self._band_at(at), at)
+            grasp = self._end_at(self._band_at(at), at)
             self.viewport().setCursor(Qt.CursorShape.OpenHandCursor if grasp else Qt.CursorShape.ArrowCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:

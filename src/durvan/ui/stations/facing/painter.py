@@ -27,15 +27,15 @@ VEIL = QColor(211, 211, 211, 190)
 
 
 class PagePainter:
-    """`marked` are the rows that are searched for, `offers` the places of the target to which a band's end may go while it is pulled,
-    `pull` where that is."""
+    """`marked` are the rows that are searched for, `offers` the side and the spots to which a band's end may go while it is pulled,
+    `pull` where that is, and where its other end stays."""
 
     def __init__(self, room: Room) -> None:
         self.room = room
         self.press = Press()
         self.marked: set[int] = set()
-        self.offers: set[tuple[str, str]] | None = None
-        self.pull: QPointF | None = None
+        self.offers: tuple[str, set[Spot]] | None = None
+        self.pull: tuple[QPointF, Spot] | None = None
         self._at: Spot | None = None
         self._row: Row | None = None
 
@@ -63,7 +63,7 @@ class PagePainter:
         painter.setClipping(False)
         self._bands(painter)
         if self.pull is not None:
-            self._pulled(painter, self.pull)
+            self._pulled(painter, *self.pull)
 
     def _links(self, painter: QPainter, page: Page) -> None:
         painter.save()
@@ -98,8 +98,8 @@ class PagePainter:
         if here is not None and not here.parameter:
             painter.setPen(QPen(ACCENT, 2))
             painter.drawRect(QRectF(1.0, 1.0, slip.width - 2.0, HEAD - 2.0))
-        if self.offers is not None and slip.side == "target":
-            self._offered(painter, slip, self.offers)
+        if self.offers is not None and slip.side == self.offers[0]:
+            self._offered(painter, slip, self.offers[1])
         if here is None and self._row is None and not self.marked:
             return
         for line in slip.lines:
@@ -109,13 +109,14 @@ class PagePainter:
             if chosen or marked:
                 overlay(painter, slip, line, chosen, marked)
 
-    def _offered(self, painter: QPainter, slip: Slip, offers: set[tuple[str, str]]) -> None:
+    def _offered(self, painter: QPainter, slip: Slip, offers: set[Spot]) -> None:
         """Veil the lines that cannot take what is pulled, and mark the one that it is over."""
-        over = self.room.spot_at(self.pull) if self.pull is not None else None
+        over = self.room.spot_at(self.pull[0]) if self.pull is not None else None
         for number, line in enumerate(slip.lines):
-            if (line.node, line.parameter) not in offers:
+            spot = Spot(slip.side, line.node, line.parameter)
+            if spot not in offers:
                 painter.fillRect(QRectF(0.0, HEAD + ROW * number, slip.width, ROW), VEIL)
-            elif over == Spot("target", line.node, line.parameter):
+            elif over == spot:
                 draw_line(painter, slip, line, number, ACCENT_WASH)
 
     # bands
@@ -161,9 +162,9 @@ class PagePainter:
                 end = QPointF(room.x_of("target", band.right[0].u), room.y_of(band.right[1].y))
                 draw_way(painter, start, end)
 
-    def _pulled(self, painter: QPainter, to: QPointF) -> None:
-        """A band's end that a hand pulls."""
-        found = walking.find(self.room.drawn, walking.spot_of(self.room.drawn, self._row))
+    def _pulled(self, painter: QPainter, to: QPointF, rest: Spot) -> None:
+        """A band's end that a hand pulls, from where the other one stays."""
+        found = walking.find(self.room.drawn, rest)
         if found is not None:
-            side, u = found[0].side, found[0].u
-            draw_way(painter, QPointF(self.room.x_of(side, u), self.room.place(*found).center().y()), to)
+            start = QPointF(self.room.x_of(rest.side, found[0].u), self.room.place(*found).center().y())
+            draw_way(painter, start, to)

@@ -14,6 +14,7 @@ from durvan.engine.brushes import field_of
 from durvan.engine.kernels.programs import FACED
 from durvan.graph.expression import OTHERWISE, POINT, Field, evaluate, without_pictures
 from durvan.optics.tone import bytes_of, srgb
+from durvan.scene.baking import Bake
 from durvan.scene.given import Given
 from durvan.scene.model import Thing
 
@@ -54,9 +55,9 @@ def _traced(thing: Thing, pack: Pack | None, facts: Facts) -> Tracer | None:
     return tracer
 
 
-def _apart(bake: object) -> bool:
+def _apart(bake: Bake) -> bool:
     """Whether a bake holds the places of the scene, which a square of UVs does not have."""
-    return bool(getattr(bake, "by_place", False)) or getattr(bake, "relief", None) is not None
+    return bake.by_place or bake.relief is not None
 
 
 def _without_bakes(fields: dict[str, Field], thing: Thing, ground: Pack | None, facts: Facts) -> dict[str, Field]:

@@ -10,6 +10,7 @@ from durvan.crossing.translation.choices import Swap
 from durvan.crossing.translation.result import Translation
 from durvan.crossing.translation.rows import By, Row
 from durvan.crossing.translation.taking import as_taken, by_hand, can_take, lose
+from durvan.dialects.compiled import CompiledType
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Step, Why
 from durvan.scene.fate import Fate
@@ -103,13 +104,13 @@ def _by_meaning(target: Pack, one: str, two: str) -> Mapping[str, str]:
     return {ours: there[port] for ours, port in _ports(first) if port in there}
 
 
-def _ports(compiled: object) -> Iterable[tuple[str, tuple[str, str]]]:
-    roles: Mapping[str, str] = getattr(compiled, "roles", {})
-    for case in getattr(compiled, "cases", ()):
+def _ports(compiled: CompiledType) -> Iterable[tuple[str, tuple[str, str]]]:
+    """Parameters that stand for one port of the common ground alone, each with the category and the port."""
+    for case in compiled.cases:
         for entry in case.entries:
             if len(entry.ours) == 1 and len(entry.common) == 1:
                 role, port = entry.common[0]
-                yield entry.ours[0], (roles.get(role, role), port)
+                yield entry.ours[0], (compiled.roles.get(role, role), port)
 
 
 def swap(translation: Translation, one: Swap, target: Pack, metres_per_unit: float) -> Why | None:

@@ -76,8 +76,8 @@ def arrange(boxes: Mapping[str, Box], roots: Sequence[str], top: float = 0.0) ->
     """Arrange what the roots reach. There must be no circle; a port whose feeder has no box counts for nothing."""
     boxes = {name: boxes[name] for name in _sequence(boxes, roots)}
     stacks = _stacks(boxes, roots)
-    items = _items(boxes, stacks, roots)
-    columns, ways = _columns(boxes, stacks, items, roots)
+    items = _items(boxes, stacks)
+    columns, ways = _columns(boxes, items, roots)
     crossings = _order(columns)
     _settle(columns, top)
     out = Arranged(crossings=crossings)
@@ -127,9 +127,7 @@ def _stacks(boxes: Mapping[str, Box], roots: Sequence[str]) -> dict[str, tuple[s
     return out
 
 
-def _items(
-    boxes: Mapping[str, Box], stacks: Mapping[str, tuple[str, ...]], roots: Sequence[str]
-) -> dict[str, Item]:  # fmt: skip
+def _items(boxes: Mapping[str, Box], stacks: Mapping[str, tuple[str, ...]]) -> dict[str, Item]:
     """The item that each box stands in."""
     out: dict[str, Item] = {}
     for names in stacks.values():
@@ -160,7 +158,7 @@ def _sequence(boxes: Mapping[str, Box], roots: Sequence[str]) -> list[str]:
 
 
 def _columns(
-    boxes: Mapping[str, Box], stacks: Mapping[str, tuple[str, ...]], items: Mapping[str, Item], roots: Sequence[str]
+    boxes: Mapping[str, Box], items: Mapping[str, Item], roots: Sequence[str]
 ) -> tuple[list[list[Item]], dict[tuple[str, int], list[tuple[Item, int]]]]:  # fmt: skip
     """Items by column in the order in which they are come to, and each link's way: the item and the place of its port there, from
     column to column."""

@@ -2,15 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
+from durvan.crossing.translation.making import Making
+from durvan.crossing.translation.result import in_target
+from durvan.crossing.translation.translate import translate
 from durvan.dialects.look import Facts
 from durvan.dialects.registry import registry
+from durvan.engine import staging
 from durvan.engine.giving import SIDE, given, surfaces
 from durvan.formats import pictures
+from durvan.scene.bodies import Body
 from durvan.scene.graph import Link
-from durvan.scene.model import Thing
+from durvan.scene.model import Scene, Thing
 from making import Spec, material
 
 PACKS = registry()
@@ -86,3 +93,26 @@ def test_layers_are_shown_by_themselves(kernels) -> None:
     red, blue = (found[name].picture.reshape(-1, 3).mean(axis=0) for name in "ab")
     assert red[0] > red[2] + 20 and blue[2] > blue[0] + 20
     assert dict(surfaces(thing, ORVIK, Facts(0.01), lambda: True)) == {}
+
+
+def test_slopes_that_were_baked_of_heights_are_shown_and_those_along_the_scenes_surfaces_are_left_out() -> None:
+    """Where a target takes no heights, relief is baked as normals: over UVs it is painted, of places there is no telling here."""
+    ramp: Spec = {
+        "surface": ("orvik.finish", {}, {"relief": ("b", "relief")}),
+        "b": ("orvik.bump", {"depth": 5.0}, {"map": ("r", "grey")}),
+        "r": ("orvik.ramp", {"first": (0.0, 0.0, 0.0), "second": (1.0, 1.0, 1.0)}, {}),
+    }
+    body = Body(1, 1.0, 0.5, 0.004, 0.0, False, 1.0, 1.0, 0.0, (1001,))
+    thing = of(ramp)
+    preview = PACKS.get("preview")
+    done = translate(thing, ORVIK, preview, 0.01, making=Making(ground=PACKS.ground, body=body))
+    (bake,) = done.bakes
+    assert bake.relief is not None and not bake.by_place
+    facts = staging.facts_of(Scene("a.usda", "orvik", 0.01), PACKS, lambda: None)  # type: ignore[arg-type, return-value]
+    made = in_target(thing, done)
+    found = given(made, preview, facts, PACKS.ground)
+    (name,) = [n.id for n in done.graph.nodes.values() if n.kind == "preview.texture"]
+    red, green, blue = found[name].picture.reshape(-1, 3).mean(axis=0)
+    assert blue > 200 and abs(red - 128) > 3 and abs(green - 128) < 3  # it rises along u
+    placed = replace(made, bakes=(replace(bake, by_place=True),))
+    assert name not in given(placed, preview, facts, PACKS.ground)

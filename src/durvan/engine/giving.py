@@ -12,9 +12,8 @@ from durvan.dialects.pack import Pack
 from durvan.engine import staging, swatches
 from durvan.engine.brushes import field_of
 from durvan.engine.kernels.programs import FACED
-from durvan.graph.expression import OTHERWISE, POINT, Field, evaluate, without_pictures
+from durvan.graph.expression import OTHERWISE, POINT, Field, Lookup, evaluate, order, without_pictures
 from durvan.optics.tone import bytes_of, srgb
-from durvan.scene.baking import Bake
 from durvan.scene.given import Given
 from durvan.scene.model import Thing
 
@@ -26,12 +25,17 @@ _HEIGHT = (-2.0,)  # the mark of a height among reliefs (see `dialects.shared.lo
 
 
 def given(thing: Thing, pack: Pack | None, facts: Facts, ground: Pack | None = None) -> dict[str, Given]:
-    """What the nodes of a material give that are not surfaces, by node; nodes that the dialect does not know are left out."""
+    """What the nodes of a material give that are not surfaces, by node. Nodes that the dialect does not know are left out, and those that
+    read slopes along the scene's own surfaces."""
     tracer = _traced(thing, pack, facts)
     if tracer is None or pack is None:
         return {}
-    kinds = {name: _kind_of(pack, thing, name, outputs) for name, outputs in tracer.outputs.items() if outputs}
-    fields = {name: next(iter(tracer.outputs[name].values())) for name in kinds}
+    slopes = {bake.path for bake in thing.bakes if bake.by_place and bake.relief is not None}
+    fields = {
+        name: first for name, outputs in tracer.outputs.items()
+        if outputs and not _reads(first := next(iter(outputs.values())), slopes)
+    }  # fmt: skip
+    kinds = {name: _kind_of(pack, thing, name, tracer.outputs[name]) for name in fields}
     fields = _without_bakes(fields, thing, ground, facts)
     values = evaluate(list(fields.values()), _points(), staging.pixels)
     return {name: _picture(value, kinds[name]) for name, value in zip(fields, values, strict=True)}
@@ -49,15 +53,17 @@ def surfaces(thing: Thing, pack: Pack | None, facts: Facts, stop: Callable[[], b
 def _traced(thing: Thing, pack: Pack | None, facts: Facts) -> Tracer | None:
     if pack is None or pack.looks is None:
         return None
-    near = facts.with_bakes({bake.path: bake.within(_CLOSE) for bake in thing.bakes if not _apart(bake)})
+    near = facts.with_bakes({bake.path: bake.within(_CLOSE) for bake in thing.bakes if not bake.by_place})
     tracer = Tracer(pack.folded(thing.graph), pack.vocabulary, pack.looks, near, thing.turned)
     tracer.surface()
     return tracer
 
 
-def _apart(bake: Bake) -> bool:
-    """Whether a bake holds the places of the scene, which a square of UVs does not have."""
-    return bake.by_place or bake.relief is not None
+def _reads(what: Field, files: set[str]) -> bool:
+    """Whether a field reads one of some pictures: slopes along the very surfaces, which a square of UVs does not have."""
+    return bool(files) and any(
+        isinstance(lane.data, Lookup) and lane.data.file in files for lane in order(list(what.lanes))
+    )
 
 
 def _without_bakes(fields: dict[str, Field], thing: Thing, ground: Pack | None, facts: Facts) -> dict[str, Field]:
@@ -96,8 +102,8 @@ def _picture(value: NDArray[np.float64], what: str) -> Given:
     if what == "height":
         grey = (shown - low) / (high - low) if high > low else np.full_like(shown, 0.5)
         channels = np.repeat(grey, 3, axis=1)
-    elif what == "normal":
-        channels = 0.5 + 0.5 * shown
+    elif what == "normal" or _points_about(shown):
+        what, channels = "normal", 0.5 + 0.5 * shown
     elif what == "place":
         channels = np.concatenate([shown[:, :2] % 1.0, np.zeros((len(shown), 1))], axis=1)
     else:
@@ -106,6 +112,13 @@ def _picture(value: NDArray[np.float64], what: str) -> Given:
         channels = np.concatenate([channels, np.zeros((len(channels), 1))], axis=1)
     cells = channels.reshape(SIDE, _FINER, SIDE, _FINER, 3).mean(axis=(1, 3))
     return Given(bytes_of(srgb(cells) if what == "color" else np.clip(cells, 0.0, 1.0)), what, low, high)
+
+
+def _points_about(shown: NDArray[np.float64]) -> bool:
+    """Whether values are directions, as where a reader of pictures makes them of a normal map: three numbers of length 1, some below 0."""
+    if shown.shape[1] != 3 or shown.min() >= 0.0:
+        return False
+    return bool(np.abs(np.linalg.norm(shown, axis=1) - 1.0).max() < 0.1)
 
 
 def _ball(look: Record, stop: Callable[[], bool]) -> NDArray[np.uint8]:

@@ -159,9 +159,29 @@ def test_given_on_from_where_it_went_and_back_home() -> None:
     assert [(one.parameter, one.to_parameter) for one in twice.redirects] == [("rough", "lacquer")]
     assert applied(twice, [GiveTo(redirect=give("lacquer", "rough"))]).redirects == ()
     assert applied(twice, [Forget(thing=THING)]).redirects == ()
+    # what came into a place goes on; what had stood there stays where it was given
+    crossed = applied(bare, [GiveTo(redirect=give("rough", "nap")), GiveTo(redirect=give("lacquer", "rough"))])
+    onward = applied(crossed, [GiveTo(redirect=give("rough", "stretch"))])
+    assert {(r.parameter, r.to_parameter) for r in onward.redirects} == {("rough", "nap"), ("lacquer", "stretch")}
     swapped = applied(bare, [SwapNode(swap=swap("mtlx.add", "x")), SwapNode(swap=swap("mtlx.min", "x"))])
     assert [one.kind for one in swapped.swaps] == ["mtlx.min"]
     assert applied(swapped, [SwapNode(swap=swap("", "x"))]).swaps == ()
+
+
+def test_what_can_be_taken_back_is_what_a_hand_did(tmp_path: Path) -> None:
+    session = start(write(tmp_path, small()), PACKS, "pellune")
+    thing = next(iter(session.plan.translations))
+    surface = session.plan.translations[thing].graph.root.id
+    assert session.rewiring_back(thing, surface, "rough") is None and not session.by_hand(thing, surface, "rough")
+    session.put(thing, surface, "rough", 0.5)
+    assert session.by_hand(thing, surface, "rough")
+    one = Redirect(thing=thing, node=surface, parameter="rough", to_node=surface, to_parameter="nap")
+    session.do("Give", GiveTo(redirect=one))
+    session.do("Back", session.rewiring_back(thing, surface, "nap"))
+    assert session.document.redirects == ()
+    session.do("Swap", SwapNode(swap=Swap(thing=thing, node="x", kind="pellune.bump")))
+    session.do("Back", session.rewiring_back(thing, "x", ""))
+    assert session.document.swaps == ()
 
 
 # nodes of another type

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QContextMenuEvent
-from PySide6.QtWidgets import QApplication, QLineEdit, QListWidget, QMenu, QSlider
+from PySide6.QtWidgets import QApplication, QLineEdit, QListWidget, QMenu, QPushButton, QSlider
 
 from durvan.crossing.translation.rows import By
 from durvan.scene.fate import Fate
@@ -269,6 +269,14 @@ def test_a_bands_end_is_pulled_to_another_parameter(facing, lamp, qtbot, ready) 
     assert not any(line.default for line in pages.drawn.target.slips["finish"].lines)  # listed only meanwhile
     pages.choose(Spot("target", "finish", "facing_reflect"))
     qtbot.keyClick(pages, Qt.Key.Key_Delete)
+    ready()
+    assert target(lamp).values["rough"] == rough and lamp.state.session.document.redirects == ()
+    lamp.state.undo()
+    ready()
+    pages.choose(Spot("target", "finish", "facing_reflect"))
+    QApplication.processEvents()
+    back = next(b for b in lamp.evidence.findChildren(QPushButton) if b.text() == "Take it back" and b.isVisible())
+    qtbot.mouseClick(back, LEFT)  # and from its Evidence
     ready()
     assert target(lamp).values["rough"] == rough and lamp.state.session.document.redirects == ()
 

@@ -207,17 +207,14 @@ class GiveTo(Chosen):
 
     def apply(self, document: Document) -> Document:
         one = self.redirect
-        others, came = [], None
-        for other in document.redirects:
-            if other.thing == one.thing and (other.to_node, other.to_parameter) == (one.node, one.parameter):
-                came = other
-            elif (other.thing, other.node, other.parameter) != (one.thing, one.node, one.parameter):
-                others.append(other)
+        here = (one.thing, one.node, one.parameter)
+        came = next((r for r in document.redirects if (r.thing, r.to_node, r.to_parameter) == here), None)
         if came is not None:
             one = one.model_copy(update={"node": came.node, "parameter": came.parameter})
-        if (one.node, one.parameter) != (one.to_node, one.to_parameter):
-            others.append(one)
-        return document.model_copy(update={"redirects": tuple(others)})
+        start = (one.thing, one.node, one.parameter)
+        others = tuple(r for r in document.redirects if (r.thing, r.node, r.parameter) != start)
+        home = start == (one.thing, one.to_node, one.to_parameter)
+        return document.model_copy(update={"redirects": others if home else (*others, one)})
 
 
 class SwapNode(Chosen):

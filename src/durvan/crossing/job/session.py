@@ -17,12 +17,14 @@ from durvan.crossing.document.changes import (
     Accept,
     Change,
     Choose,
+    GiveTo,
     PutLinks,
     PutNote,
     PutNotes,
     Reopen,
     SetSettings,
     SetTrims,
+    SwapNode,
     TakeNote,
     applied,
 )
@@ -41,7 +43,7 @@ from durvan.crossing.looks.trials import Effects
 from durvan.crossing.outside.lookup import Outlook, folders_of, look
 from durvan.crossing.outside.uses import PictureUse
 from durvan.crossing.translation.bakery import WAITS_FOR_SHAPES
-from durvan.crossing.translation.choices import Note, SettingsSet
+from durvan.crossing.translation.choices import Note, SettingsSet, Swap
 from durvan.crossing.translation.notes import copied
 from durvan.crossing.translation.plan import Plan, plan_one
 from durvan.crossing.translation.policies import KIND, Kinds
@@ -205,6 +207,23 @@ class Session:
         wanted = [plan.translations[name] for name in others if name in plan.translations and name != thing]
         found = copied(notes, plan.translations[thing], wanted) if notes else ()
         return PutNotes(notes=found) if found else None
+
+    def by_hand(self, thing: str, node: str, parameter: str) -> bool:
+        """Whether a hand put a value into a place of the target."""
+        chosen = self.settings_set
+        notes = (*self.document.notes, *(chosen.notes if chosen is not None else ()))
+        place = (thing, node, parameter)
+        return any((one.thing, one.node, one.parameter) == place and one.by is By.HAND for one in notes)
+
+    def rewiring_back(self, thing: str, node: str, parameter: str) -> Change | None:
+        """The change that takes back what a hand gave to a place of the target, or swapped there; None where it did neither."""
+        for one in self.document.redirects:
+            if (one.thing, one.to_node, one.to_parameter) == (thing, node, parameter):
+                home = {"node": node, "parameter": parameter, "to_node": one.node, "to_parameter": one.parameter}
+                return GiveTo(redirect=one.model_copy(update=home))
+        if any((one.thing, one.node) == (thing, node) for one in self.document.swaps):
+            return SwapNode(swap=Swap(thing=thing, node=node, kind=""))
+        return None
 
     def would(self, thing: Thing, *changes: Change) -> Translation:
         """What would become of a thing by some changes; nothing is changed."""

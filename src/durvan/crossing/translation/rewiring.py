@@ -47,8 +47,10 @@ def _redirect(translation: Translation, one: Redirect, target: Pack, metres_per_
         return Why(Cause.HAND, f"{said}: it cannot take that.", "redirect")
     if link is not None and one.to_node in Graph(graph.nodes, {"": link}).reachable():
         return Why(Cause.HAND, f"{said}: the map would feed itself.", "redirect")
-    _take_away(graph, one.node, one.parameter)
     taken = as_taken(value, given, to, metres_per_unit) if value is not None else None
+    if link is None and taken is None:
+        return Why(Cause.HAND, f"{said}: it cannot take that.", "redirect")
+    _take_away(graph, one.node, one.parameter)
     fresh = _put(graph, one.to_node, one.to_parameter, taken, link)
     _tell(translation, one, None if link is not None else fresh.values.get(one.to_parameter), to.unit)
     return None

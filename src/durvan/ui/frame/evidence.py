@@ -293,9 +293,10 @@ class Evidence(QScrollArea):
         self.down.addWidget(told)
         line.told.connect(told.setText)
         line.put.connect(lambda typed: self.state.put(thing.id, node_name, name, typed))
-        if row.by is By.HAND:
+        place = (thing.id, node_name, name)
+        if session.by_hand(*place) or session.rewiring_back(*place) is not None:
             back = link("Take it back", "What the rules gave counts again.")
-            back.clicked.connect(lambda: self.state.put(thing.id, node_name, name, None))
+            back.clicked.connect(lambda: self.state.take_back(*place))
             self.down.addWidget(back)
 
     # a thing, a cell, a finding

@@ -264,6 +264,17 @@ class State(QObject):
             self.session.put(thing, node, parameter, value)
             self.renew()
 
+    def take_back(self, thing: str, node: str, parameter: str) -> None:
+        """What a hand put into a place of the target, gave to it or swapped there is as the rules have it again."""
+        if self.session is None:
+            return
+        if self.session.by_hand(thing, node, parameter):
+            self.put(thing, node, parameter, None)
+            return
+        change = self.session.rewiring_back(thing, node, parameter)
+        if change is not None:
+            self.change(f"Take {parameter or node} back", change)
+
     def accept(self, findings: list[Finding], reason: str) -> None:
         """Accept findings."""
         if self.session is not None:

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import QMenu
 
 from durvan.crossing.document.changes import Change, PutNote, SwapNode
 from durvan.crossing.translation.choices import Note, Swap
-from durvan.crossing.translation.rows import By
 from durvan.crossing.translation.swapping import PICTURE, equivalents
 from durvan.crossing.translation.taking import Place
 from durvan.scene.graph import Value
@@ -84,9 +83,7 @@ class Hands(QObject):
 
     def _by_hand(self, spot: Spot) -> bool:
         session = self.state.session
-        notes = session.document.notes if session is not None else ()
-        place = (self.pages.of, spot.node, spot.parameter)
-        return any((one.thing, one.node, one.parameter) == place and one.by is By.HAND for one in notes)
+        return session is not None and session.by_hand(self.pages.of, spot.node, spot.parameter)
 
     def _put(self, spot: Spot, value: Value) -> None:
         self.close()
@@ -134,25 +131,15 @@ class Hands(QObject):
 
     def take_back(self, spot: Spot) -> None:
         """What a hand set, gave elsewhere or swapped is as the rules have it again."""
-        if spot.side != "target":
-            return
-        if spot.parameter and self._by_hand(spot):
-            self.state.put(self.pages.of, spot.node, spot.parameter, None)
-            return
-        came = self._came_from(spot)
-        if came is not None:
-            self._give(spot, came)
-        elif self._swapped(spot):
-            self._swap(spot, "")
+        if spot.side == "target":
+            self.looks.taken()
+            self.state.take_back(self.pages.of, spot.node, spot.parameter)
+
+    def _can_go_back(self, spot: Spot) -> bool:
+        session, place = self.state.session, (self.pages.of, spot.node, spot.parameter)
+        return session is not None and (session.by_hand(*place) or session.rewiring_back(*place) is not None)
 
     # giving it to another parameter
-
-    def _came_from(self, spot: Spot) -> Place | None:
-        session = self.state.session
-        for one in session.document.redirects if session is not None else ():
-            if (one.thing, one.to_node, one.to_parameter) == (self.pages.of, spot.node, spot.parameter):
-                return one.node, one.parameter
-        return None
 
     def _give(self, spot: Spot, to: Place) -> None:
         self._do(f"Give {spot.parameter} to {to[1]}", self.pulling.giving((spot.node, spot.parameter), to))
@@ -219,7 +206,7 @@ class Hands(QObject):
                 act = give.addAction(to.parameter, partial(self._give, spot, (to.node, to.parameter)))
                 self._shown(act, change)
             give.aboutToHide.connect(lambda: self.looks.try_on(None))
-        if self._by_hand(spot) or self._came_from(spot) is not None:
+        if self._can_go_back(spot):
             made.addAction("Take it back\tDelete", lambda: self.take_back(spot))
 
     def _of_node(self, made: QMenu, spot: Spot, slip: Slip) -> None:

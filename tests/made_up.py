@@ -36,7 +36,11 @@ class Maker:
 
     def material(self, number: int = 0) -> Thing:
         """A material; a few parameters of its surface differ from their defaults."""
-        surfaces = {name: kind for name, kind in self.pack.vocabulary.types.items() if kind.role == "surface"}
+        surfaces = {
+            n: kind
+            for n, kind in self.pack.vocabulary.types.items()
+            if kind.role == "surface" and n in self.pack.compiled
+        }
         layered = [name for name, kind in surfaces.items() if _takes_surfaces(kind)]
         self.plain = [name for name in surfaces if name not in layered]
         graph = Graph()
@@ -107,7 +111,7 @@ class Maker:
         choices = [
             (name, output)
             for name, kind in self.pack.vocabulary.types.items()
-            if kind.role == "node" and (self.pictures or not _reads(kind))
+            if kind.role == "node" and name in self.pack.compiled and (self.pictures or not _reads(kind))
             for output, gives in kind.outputs.items()
             if gives in wanted
         ]

@@ -65,7 +65,7 @@ def values_of(packs: Registry, dialect: str, kind: str, draw) -> dict:
 
 SURFACES = [
     ("orvik", "orvik.finish"), ("pellune", "pellune.surface"), ("openpbr", "mtlx.open_pbr_surface"),
-    ("preview", "preview.surface"),
+    ("preview", "preview.surface"), ("standard", "mtlx.standard_surface"), ("gltfpbr", "mtlx.gltf_pbr"),
 ]  # fmt: skip
 
 

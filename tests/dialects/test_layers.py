@@ -40,7 +40,7 @@ def given_back(surface: Surface) -> np.ndarray:
 def test_what_lies_over_gives_by_its_share(one, two, rough, smooth, share) -> None:
     below, top = plastic(one, rough), plastic(two, smooth)
     meant = (1.0 - share) * given_back(below) + share * given_back(top)
-    assert given_back(layers.over(below, top, field(share))) == pytest.approx(meant, abs=1e-9)
+    assert given_back(layers.over(below, top, field(share))) == pytest.approx(meant, abs=1e-7)
 
 
 @given(tint, tint, unit)
@@ -48,7 +48,7 @@ def test_what_lies_over_gives_by_its_share(one, two, rough, smooth, share) -> No
 def test_what_is_added_comes_on_top(one, two, share) -> None:
     below, top = plastic(one, 0.3), Surface([Lobe(L.DIFFUSE, two)])
     meant = given_back(below) + share * given_back(top)
-    assert given_back(layers.added(below, top, field(share))) == pytest.approx(meant, abs=1e-9)
+    assert given_back(layers.added(below, top, field(share))) == pytest.approx(meant, abs=1e-7)
 
 
 @given(unit, st.floats(0.1, 1.0), st.floats(0.1, 1.0))

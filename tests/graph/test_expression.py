@@ -14,7 +14,7 @@ from durvan.graph.program import compile_lanes
 from durvan.optics.lobes import layout as L
 
 PIXELS = np.random.default_rng(5).random((7, 9, 4)).astype(np.float32)
-OPERATIONS = ["add", "subtract", "multiply", "divide", "least", "most", "below"]
+OPERATIONS = ["add", "subtract", "multiply", "divide", "least", "most", "below", "angle"]
 
 
 def pixels(lookup: Lookup) -> np.ndarray | None:
@@ -72,6 +72,7 @@ def test_pictures_beyond_their_edges(wrap: str) -> None:
     assert ex.look_up(None, np.zeros(3), np.zeros(3), lookup).shape == (3, 4)
 
 
+SPACE = ex.join(ex.point("x"), ex.point("y"), ex.point("z"))
 leaves = st.one_of(
     st.sampled_from(ex.POINT).map(ex.point),
     st.floats(-3.0, 3.0).map(field),
@@ -80,12 +81,19 @@ leaves = st.one_of(
     ),
     st.integers(1, 5).map(lambda n: ex.noise(ex.join(ex.point("x"), ex.point("y"), ex.point("z")), n, 2.1, 0.4)),
     st.just(ex.picture(Lookup("absent"), ex.uv())[3]),
+    st.integers(0, 2).map(lambda n: ex.plane_noise(ex.uv() * 3.0, 3, 2.0, 0.5, colour=True)[n]),
+    st.integers(0, 2).map(lambda n: ex.noise(SPACE * 2.0, 2, 2.0, 0.5, colour=True)[n]),
+    st.just(ex.cells(ex.uv() * 9.0)),
+    st.just(ex.cells(SPACE * 5.0)),
+    st.tuples(st.sampled_from([ex.uv() * 4.0, SPACE * 3.0]), st.floats(0.0, 1.0), st.integers(0, 1)).map(
+        lambda t: ex.scattered(*t)
+    ),
 )
 
 
 def grown(children):
     two = st.tuples(st.sampled_from(OPERATIONS), children, children).map(lambda t: t[1]._with(t[0], t[2]))
-    one = st.tuples(st.sampled_from(["floor", "root", "absolute", "exp"]), children).map(
+    one = st.tuples(st.sampled_from(["floor", "root", "absolute", "exp", "sine", "cosine"]), children).map(
         lambda t: ex.each(t[0], ex.clamp(t[1], -5.0, 5.0))
     )
     power = st.tuples(children, st.floats(0.3, 3.0)).map(lambda t: ex.clamp(t[0], 0.0, 9.0) ** t[1])
@@ -113,3 +121,43 @@ def test_programs_say_what_the_arrays_say(parts: list[Field]) -> None:
     wanted = resolve(look, given_, pixels)
     used = L.HEADER + L.LOBE
     assert got[:, :used] == pytest.approx(wanted[:, :used], rel=1e-4, abs=1e-5)  # pixels are of single precision
+
+
+def test_noises_are_those_of_the_standard() -> None:
+    """Values worked out by hand from the standard's own hash and gradients (MaterialX 1.39, noise library)."""
+    from durvan.graph import noise
+
+    corner = np.array([0.0])
+    assert noise.gradient_noise(corner, corner, corner) == pytest.approx(0.0)  # a gradient times no way at all
+    assert noise.plane_gradient_noise(np.array([3.0]), np.array([-2.0])) == pytest.approx(0.0)
+    assert int(noise.hashed(np.array([0]), np.array([0]))[0]) == by_hand(0, 0)
+    assert int(noise.hashed(np.array([-7]), np.array([12345]), np.array([3]))[0]) == by_hand(-7, 12345, 3)
+    x, y = np.linspace(-3, 3, 41) + 0.013, np.linspace(2, -5, 41) + 0.017
+    cell = noise.cell_noise(x, y)
+    assert len(np.unique(cell)) == len({(np.floor(a), np.floor(b)) for a, b in zip(x, y, strict=True)})
+    assert cell[0] == pytest.approx(by_hand(-3, 2) / 0xFFFFFFFF)
+    even = noise.scattered_points([x, y], np.zeros(41), 0)  # without jitter the points stand in the middles
+    middle = np.hypot(x - np.floor(x) - 0.5, y - np.floor(y) - 0.5)
+    assert even == pytest.approx(middle, abs=1e-12)
+    own = noise.scattered_points([x, y], np.zeros(41), 1)
+    assert own == pytest.approx(cell)
+
+
+def by_hand(*whole: int) -> int:
+    """The standard's hash with Python's own whole numbers."""
+    mask = 0xFFFFFFFF
+
+    def turn(v: int, by: int) -> int:
+        return ((v << by) | (v >> (32 - by))) & mask
+
+    start = 0xDEADBEEF + (len(whole) << 2) + 13
+    a, b, c = ((value + start) & mask for value in (*whole, 0)[:3])
+    if len(whole) == 2:
+        c = start & mask
+    c = ((c ^ b) - turn(b, 14)) & mask
+    a = ((a ^ c) - turn(c, 11)) & mask
+    b = ((b ^ a) - turn(a, 25)) & mask
+    c = ((c ^ b) - turn(b, 16)) & mask
+    a = ((a ^ c) - turn(c, 4)) & mask
+    b = ((b ^ a) - turn(a, 14)) & mask
+    return ((c ^ b) - turn(b, 24)) & mask

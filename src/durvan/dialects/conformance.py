@@ -147,7 +147,9 @@ def _near(a: Any, b: Any) -> bool:
 def unsaid(pack: Pack) -> list[str]:
     """Ports of the common ground that a pack's mapped categories never take up, and gives no reason for."""
     out = []
-    for compiled in pack.compiled.values():
+    for kind, compiled in pack.compiled.items():
+        if pack.mapping.types[kind].reading_only:
+            continue
         category = compiled.roles[compiled.main]
         said = {port for case in compiled.cases for entry in case.entries for role, port in entry.common}
         for port in common_ground().types[category].parameters:

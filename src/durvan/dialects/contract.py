@@ -62,9 +62,15 @@ class Identity(Document):
     context: str = Field(description="its render context; empty: the universal one")
     any_output: bool = Field(default=False, description="its nodes may be read from under any output name")
     plain: bool = Field(default=False, description="it takes lights, cameras and settings that say no dialect's words")
-    common_ground: bool = Field(default=False, description="its words are the common ground's own")
+    common_ground: bool = Field(default=False, description="its nodes are the common ground's own words")
+    claims: tuple[str, ...] = Field(
+        default=(), description="what ids of its files start with, besides the prefix of its words"
+    )
     shares: tuple[str, ...] = Field(default=(), description="parts that several packs have in common")
     conventions: Conventions
+    formats: tuple[str, ...] = Field(
+        default=("USD",), description="of files that can hold its words; the first where the source is another"
+    )
     abilities: dict[str, bool | int | str] = Field(default_factory=dict)
     fit: dict[str, tuple[FitCase, ...]] = Field(default_factory=dict, description="by node type")
 
@@ -201,6 +207,9 @@ class TypeMap(Document):
         default_factory=dict, description="common outputs that stand for another of ours"
     )
     when_back: str = ""
+    reading_only: bool = Field(
+        default=False, description="the word is read, and never written: another one says the same"
+    )
     include: tuple[str, ...] = Field(default=(), description="sets of entries that several types have in common")
     entries: tuple[Entry, ...] = ()
     cases: tuple[Case, ...] = ()
@@ -225,7 +234,7 @@ class Mapping(Document):
     """`mapping.yaml`: every node type's way to and from the common ground, and what the common ground says in vain."""
 
     sets: dict[str, tuple[Entry, ...]] = Field(default_factory=dict)
-    types: dict[str, TypeMap]
+    types: dict[str, TypeMap] = Field(default_factory=dict)
     no_word_for: dict[str, Unsaid] = Field(
         default_factory=dict, description="common categories or category.port, and why nothing here says them"
     )
@@ -237,13 +246,13 @@ class Mapping(Document):
             return data
         return {word: {"because": said} if isinstance(said, str) else said for word, said in data.items()}
 
-    @model_validator(mode="after")
-    def _sets_exist(self) -> Mapping:
+    def missing_set(self) -> str:
+        """Which type includes a set that there is not, in words; empty when there are all. Asked once parts are put together."""
         for kind, type_map in self.types.items():
             for name in type_map.include:
                 if name not in self.sets:
-                    raise ValueError(f"{kind} includes the set '{name}', which is none of {', '.join(self.sets)}")
-        return self
+                    return f"{kind} includes the set '{name}', which is none of {', '.join(self.sets)}"
+        return ""
 
     def entries(self, kind: str) -> tuple[Entry, ...]:
         """A type's own entries, and those of the sets that it includes."""

@@ -14,13 +14,14 @@ import yaml
 from pydantic import BaseModel, ValidationError
 
 from durvan.dialects.compiled import CompiledCase, CompiledType, Compiler
-from durvan.dialects.contract import Entry, Identity, Mapping, TypeMap
+from durvan.dialects.contract import Identity, Mapping
+from durvan.dialects.ground_words import with_common_words
 from durvan.dialects.look import Looks
 from durvan.dialects.said import Cause, Why
 from durvan.errors import PackError
 from durvan.graph.formula import Language
 from durvan.scene.graph import Graph
-from durvan.scene.vocabulary import NodeType, Parameter, Role, Vocabulary, common_ground
+from durvan.scene.vocabulary import NodeType, Parameter, Role, Vocabulary
 
 Model = TypeVar("Model", bound=BaseModel)
 
@@ -45,6 +46,9 @@ class Hooks(Protocol):
 
     def after_writing(self, graph: Graph, metres_per_unit: float) -> None:
         """Put a network that is to be written into the words of the file."""
+
+    # Where words of files have types that the vocabulary does not tell, a pack may have one more:
+    # typed(word: str, port: str, output: bool) -> str
 
 
 _HOOKS = ("kind_of", "folds", "fold", "before_reading", "in_file_units", "after_writing")
@@ -133,8 +137,8 @@ class Pack:
     def by_category(self) -> dict[str, list[tuple[CompiledType, int]]]:
         """Which types can begin at a common node of a category: the type and the place in its chain."""
         table: dict[str, list[tuple[CompiledType, int]]] = {}
-        for compiled in self.compiled.values():
-            for place, role in enumerate(compiled.chain):
+        for kind, compiled in self.compiled.items():
+            for place, role in enumerate(compiled.chain if not self.mapping.types[kind].reading_only else ()):
                 table.setdefault(role.category, []).append((compiled, place))
                 if not role.optional:
                     break
@@ -147,6 +151,11 @@ class Pack:
     def ids(self) -> dict[str, str]:
         """Shader id in a file → node type."""
         return {node_type.id or kind: kind for kind, node_type in self.vocabulary.types.items()}
+
+    @cached_property
+    def claimed(self) -> tuple[str, ...]:
+        """What the ids of its words start with, whether it knows them or not."""
+        return tuple(start for start in (self.identity.prefix, *self.identity.claims) if start)
 
     def kind_of(self, shader_id: str) -> str | None:
         """The node type that a shader id of a file means, or None when an add-on is missing."""
@@ -205,24 +214,6 @@ def merge(parts: Iterable[dict[str, Any]]) -> dict[str, Any]:
     return out
 
 
-def _common_words(identity: Identity, said: Mapping) -> tuple[Vocabulary, Mapping]:
-    """The common ground's own surface and graphs as a dialect: one for one, with lengths in the stage's unit; but for what is `said`."""
-    types, maps = {}, {}
-    for category, node_type in common_ground().types.items():
-        if node_type.role not in ("surface", "node") or category in said.no_word_for:
-            continue
-        kind = identity.prefix + category
-        parameters = {
-            name: parameter.model_copy(update={"unit": "scene"}) if parameter.unit == "m" else parameter
-            for name, parameter in node_type.parameters.items()
-        }
-        types[kind] = node_type.model_copy(update={"parameters": parameters})
-        entries = tuple(Entry(ours=(name,), common=(name,)) for name in parameters)
-        maps[kind] = TypeMap(category=category, outputs={name: name for name in node_type.outputs}, entries=entries)
-    maps.update(said.types)
-    return Vocabulary(types=types), Mapping(types=maps, no_word_for=said.no_word_for)
-
-
 def load(
     folder: Traversable | Path,
     shared: Callable[[str], Traversable] | None = None,
@@ -233,12 +224,9 @@ def load(
     Raises PackError with the file and the place inside it.
     """
     identity = _document(folder, "pack.yaml", Identity)
-    if identity.common_ground:
-        said = _document(folder, "mapping.yaml", Mapping)  # what it says otherwise, and what it has no word for
-        vocabulary, mapping = _common_words(identity, said)
-    else:
-        vocabulary = _document(folder, "vocabulary.yaml", Vocabulary)
-        mapping = _document(folder, "mapping.yaml", Mapping)
+    mapping = _document(folder, "mapping.yaml", Mapping)
+    own = (folder / "vocabulary.yaml").is_file() or not identity.common_ground
+    vocabulary = _document(folder, "vocabulary.yaml", Vocabulary) if own else Vocabulary(types={})
     for name in identity.shares:
         if shared is None:
             raise PackError(f"shares '{name}', which is not here.", file=str(folder))
@@ -253,6 +241,15 @@ def load(
             },  # its own words first
             no_word_for=merge([other.no_word_for, mapping.no_word_for]),
         )
+    missing = mapping.missing_set()
+    if missing:
+        raise PackError(f"{missing}.", file=f"{folder}/mapping.yaml")
+    try:
+        vocabulary = vocabulary.settled()
+    except ValueError as problem:
+        raise PackError(f"{problem}.", file=f"{folder}/vocabulary.yaml") from problem
+    if identity.common_ground:
+        vocabulary, mapping = with_common_words(identity.prefix, vocabulary, mapping)
     parts = code or Code()
     pack = Pack(identity, vocabulary, mapping, str(folder), parts.hooks, parts.looks, Language(parts.functions))
     _ = pack.compiled

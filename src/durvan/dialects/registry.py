@@ -20,7 +20,7 @@ from durvan.dialects.pack import Code, Pack, checked_functions, checked_hooks, l
 from durvan.errors import PackError
 
 GROUP = "durvan.dialects"
-BUILT_IN = ("orvik", "pellune", "openpbr", "preview")
+BUILT_IN = ("orvik", "pellune", "openpbr", "standard", "gltfpbr", "gltf", "preview")
 log = logging.getLogger(__name__)
 
 
@@ -50,17 +50,21 @@ class Registry:
         return next((pack for pack in self.packs.values() if pack.identity.common_ground), None)
 
     def owner(self, shader_id: str) -> Pack | None:
-        """The pack whose word a shader id is: by the exact id, else by its prefix."""
-        for pack in self.packs.values():
-            if shader_id in pack.ids:
-                return pack
-        for pack in self.packs.values():
-            if pack.kind_of(shader_id) is not None:
-                return pack
-        for pack in self.packs.values():
-            if pack.identity.prefix and shader_id.startswith(pack.identity.prefix):
-                return pack
-        return None
+        """The pack whose word a shader id is: by the exact id, else one that carries it, one that knows it, one that claims it."""
+        return next(iter(self.owners(shader_id)), None)
+
+    def owners(self, shader_id: str) -> list[Pack]:
+        """Every pack whose word an id is as much as any other's."""
+        packs = list(self.packs.values())
+        found = [pack for pack in packs if shader_id in pack.ids]
+        if found:
+            return found
+        kinds = [(pack, kind) for pack in packs if (kind := pack.kind_of(shader_id)) is not None]
+        return (
+            [pack for pack, kind in kinds if kind in pack.compiled]
+            or [pack for pack, _ in kinds]
+            or [pack for pack in packs if shader_id.startswith(pack.claimed)]
+        )
 
 
 def _shared(name: str) -> Traversable:

@@ -11,6 +11,7 @@ from pydantic import ConfigDict
 from durvan.files import facts, paths
 from durvan.files.index import Index, Shelf, within
 from durvan.files.roots import Root
+from durvan.formats import embedded
 from durvan.progress import Report, silent
 from durvan.scene.model import Candidate, FileState
 
@@ -66,6 +67,8 @@ class Resolver:
         own library found it. A path within a package is in place when the package is."""
         link = self.links.get(written)
         said = link if link is not None else written
+        if link is None and embedded.is_kept(resolved):
+            return Found(FileState.IN_PLACE, resolved, why="within the scene's file")
         if resolved and link is None and "[" in resolved:
             return Found(FileState.IN_PLACE, resolved, why="in a package")
         if not said or "\0" in said or len(said) > paths.LONGEST:

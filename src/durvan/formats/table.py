@@ -14,6 +14,8 @@ from typing import Protocol, cast
 from durvan.errors import MisuseError, SceneFileError
 from durvan.progress import Report
 from durvan.regular import why_not
+from durvan.scene.assembly import Assembly
+from durvan.scene.model import Kind
 from durvan.scene.raw import RawScene
 from durvan.scene.shapes import Shapes
 from durvan.scene.written import ReadBack, Written
@@ -27,6 +29,9 @@ class Port(Protocol):
 
     def shapes(self, file: Path, report: Report) -> Shapes:
         """What a file looks like to a renderer: triangles, and where lights and cameras stand."""
+
+    def assembly(self, file: Path, report: Report) -> Assembly:
+        """What stands in a file besides materials, for a file of another format."""
 
     def write(self, written: Written, file: Path) -> None:
         """Write a file. The same input gives the same bytes."""
@@ -46,12 +51,20 @@ class Port(Protocol):
 
 @dataclass(frozen=True)
 class Format:
-    """A format: its name, the endings that are read, those that are written (the first one by default), its module."""
+    """A format: its name, the endings that are read, those that are written (the first one by default), its module.
+
+    `holds` are the kinds of things that it has words for, `forms` whether it holds shapes, `stands_over` whether a file of it can say
+    only what differs from another one, `any_words` whether it holds every dialect's words, or those alone that name it.
+    """
 
     name: str
     reads: tuple[str, ...]
     writes: tuple[str, ...]
     module: str
+    holds: frozenset[Kind] = frozenset(Kind)
+    forms: bool = True
+    stands_over: bool = True
+    any_words: bool = True
 
     def port(self) -> Port:
         """Its module."""
@@ -60,7 +73,23 @@ class Format:
 
 FORMATS: list[Format] = [
     Format("USD", (".usda", ".usdc", ".usd", ".usdz"), (".usda", ".usdc", ".usd"), "durvan.formats.usd.port"),
-]
+    Format(
+        "MaterialX", (".mtlx",), (".mtlx",), "durvan.formats.materialx.port", frozenset({Kind.MATERIAL}), forms=False,
+        stands_over=False, any_words=False,
+    ),
+    Format(
+        "glTF", (".gltf", ".glb"), (".glb", ".gltf"), "durvan.formats.gltf.port",
+        frozenset({Kind.MATERIAL, Kind.LIGHT, Kind.CAMERA}), stands_over=False, any_words=False,
+    ),
+]  # fmt: skip
+
+
+def named(name: str) -> Format:
+    """A format by its name. Raises MisuseError with the names that there are."""
+    for one in FORMATS:
+        if one.name.lower() == name.lower():
+            return one
+    raise MisuseError(f"'{name}' is not a format.", advice=f"There are {', '.join(one.name for one in FORMATS)}.")
 
 
 def read_endings() -> tuple[str, ...]:

@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from durvan.graph.noise import fractal
+from durvan.graph.noise import cell_noise, fractal, plane_fractal, scattered_points
 
 Array = NDArray[np.float64]
 # What is known of a point: UVs, place in metres, cosine to the eye, how open its surroundings are, how far along a fibre
@@ -77,7 +77,7 @@ APPLY: dict[str, Callable[..., Array]] = {
     "add": np.add, "subtract": np.subtract, "multiply": np.multiply, "divide": _divide, "power": _power,
     "least": np.minimum, "most": np.maximum, "below": lambda a, b: np.asarray(a < b, dtype=np.float64),
     "floor": np.floor, "root": lambda a: np.sqrt(np.maximum(a, 0.0)), "exp": lambda a: np.exp(np.minimum(a, 80.0)),
-    "log": lambda a: np.log(np.maximum(a, 1e-30)), "absolute": np.abs,
+    "log": lambda a: np.log(np.maximum(a, 1e-30)), "absolute": np.abs, "sine": np.sin, "cosine": np.cos, "angle": np.arctan2,
 }  # fmt: skip
 
 
@@ -203,8 +203,13 @@ def choose(condition: Field, yes: Field | float, no: Field | float) -> Field:
 
 
 def each(op: str, a: Field | float) -> Field:
-    """An operation of one argument: floor, root, exp, log, absolute."""
+    """An operation of one argument: floor, root, exp, log, absolute, sine, cosine (of radians)."""
     return Field([_apply(op, lane) for lane in field(a).lanes])
+
+
+def angle(up: Field | float, across: Field | float) -> Field:
+    """The angle of a direction, in radians."""
+    return field(up)._with("angle", across)
 
 
 def join(*parts: Field | float) -> Field:
@@ -262,9 +267,32 @@ def picture(lookup: Lookup, place: Field) -> Field:
     return Field([Lane("channel", (shared,), channel) for channel in range(4)])
 
 
-def noise(place: Field, octaves: int, lacunarity: float = 2.0, diminish: float = 0.5) -> Field:
-    """Fractal noise at a place of three lanes."""
-    return Field([Lane("noise", place.lanes, (max(1, min(int(octaves), 16)), lacunarity, diminish))])
+def noise(place: Field, octaves: int, lacunarity: float = 2.0, diminish: float = 0.5, colour: bool = False) -> Field:
+    """Fractal noise at a place of three lanes: one number, or one for each channel."""
+    return _fractal("noise", place, octaves, lacunarity, diminish, colour)
+
+
+def plane_noise(
+    place: Field, octaves: int = 1, lacunarity: float = 2.0, diminish: float = 0.5, colour: bool = False
+) -> Field:
+    """The same at a place of two lanes."""
+    return _fractal("plane_noise", place, octaves, lacunarity, diminish, colour)
+
+
+def _fractal(op: str, place: Field, octaves: int, lacunarity: float, diminish: float, colour: bool) -> Field:
+    held = max(1, min(int(octaves), 16))
+    channels = (1, 2, 3) if colour else (0,)
+    return Field([Lane(op, place.lanes, (held, lacunarity, diminish, channel)) for channel in channels])
+
+
+def cells(place: Field) -> Field:
+    """A number from 0 to 1 for each square or cube with whole corners."""
+    return Field([Lane("cells", place.lanes, len(place))])
+
+
+def scattered(place: Field, jitter: Field | float, style: int = 0) -> Field:
+    """How far the nearest of many scattered points is (style 0), or a number of its own for each point (1)."""
+    return Field([Lane("scattered", (*place.lanes, field(jitter).lanes[0]), (len(place), style))])
 
 
 def order(lanes: Sequence[Lane]) -> list[Lane]:
@@ -339,11 +367,17 @@ def _work_out(lane: Lane, found: dict[int, Array], points: Mapping[str, Array], 
     if lane.op == "channel":
         assert isinstance(lane.data, int)
         return np.asarray(args[0][..., lane.data])
-    if lane.op == "noise":
-        assert isinstance(lane.data, tuple)
-        x, y, z = (np.broadcast_to(arg, (count,)) for arg in args)
-        return fractal(x, y, z, *lane.data)
+    if lane.op in _NOISES:
+        return _NOISES[lane.op]([np.broadcast_to(arg, (count,)) for arg in args], lane.data)
     return APPLY[lane.op](*args)
+
+
+_NOISES: dict[str, Callable[..., Array]] = {
+    "noise": lambda at, how: fractal(*at, *how),
+    "plane_noise": lambda at, how: plane_fractal(*at, *how),
+    "cells": lambda at, how: cell_noise(*at),
+    "scattered": lambda at, how: scattered_points(at[: how[0]], at[how[0]], how[1]),
+}
 
 
 def _more(what: More, points: Mapping[str, Array]) -> Array:

@@ -104,6 +104,43 @@ def _stretched(anisotropy: float) -> float:
     return float(((1.0 + ratio * ratio) / (2.0 * ratio)) ** 0.25)
 
 
+def _two_alphas(roughness: float, strength: float) -> tuple[float, float]:
+    """Alpha along and across where the strength draws the first one out towards 1 (glTF, KHR_materials_anisotropy)."""
+    across = roughness * roughness
+    return across + (1.0 - across) * strength * strength, across
+
+
+def _stretched_roughness(roughness: float, strength: float) -> float:
+    along, across = _two_alphas(roughness, strength)
+    return float((along * ((1.0 + (across / max(along, 1e-12)) ** 2) / 2.0) ** 0.5) ** 0.5)
+
+
+def _stretched_part(roughness: float, strength: float) -> float:
+    along, across = _two_alphas(roughness, strength)
+    return 1.0 - across / along if along > 0.0 else 0.0
+
+
+def _openpbr_alphas(roughness: float, anisotropy: float) -> tuple[float, float]:
+    ratio = 1.0 - anisotropy
+    along = roughness * roughness * (2.0 / (1.0 + ratio * ratio)) ** 0.5
+    return along, ratio * along
+
+
+def _roughness_across(roughness: float, anisotropy: float) -> float:
+    return float(max(_openpbr_alphas(roughness, anisotropy)[1], 0.0) ** 0.5)
+
+
+def _strength_along(roughness: float, anisotropy: float) -> float:
+    along, across = _openpbr_alphas(roughness, anisotropy)
+    return float((max(min(along, 1.0) - across, 0.0) / max(1.0 - across, 1e-9)) ** 0.5)
+
+
+def _fits_alphas(roughness: float, anisotropy: float) -> bool:
+    """Whether what is drawn out stays within 1, and is no mirror."""
+    along, across = _openpbr_alphas(roughness, anisotropy)
+    return along <= 1.0 and across < 1.0 and along > 0.0
+
+
 def _is_picture_of_light(file: str) -> bool:
     return file.lower().rsplit(".", 1)[-1] in ("exr", "hdr", "pfm")
 
@@ -112,6 +149,15 @@ _NUMBERS = frozenset((int, float, bool))
 FUNCTIONS: dict[str, Callable[..., Any]] = {
     "sqrt": _sqrt,
     "stretched": _stretched,
+    "stretched_roughness": _stretched_roughness,
+    "stretched_part": _stretched_part,
+    "roughness_across": _roughness_across,
+    "strength_along": _strength_along,
+    "fits_alphas": _fits_alphas,
+    "within_a_turn": lambda degrees: (degrees + 180.0) % 360.0 - 180.0,
+    "uv_set": lambda index: "st" if index < 0.5 else f"st{int(index)}",
+    "colour_set": lambda index: "displayColor" if index < 0.5 else f"displayColor{int(index)}",
+    "as_colour": lambda c: Vec(c[:3]) if isinstance(c, tuple) else Vec((c, c, c)),
     "absorption_of_tint": lambda tint, around: Vec(pigments.absorption_of_tint(tint, around)),
     "tint_of_absorption": lambda absorption, around: Vec(pigments.tint_of_absorption(absorption, around)),
     "absorption_of_pigments": lambda melanin, redness: Vec(pigments.absorption_of_pigments(melanin, redness)),

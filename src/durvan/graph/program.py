@@ -16,10 +16,13 @@ from durvan.graph.expression import MOST_MORE, POINT, POINT_SIZE, Lane, Lookup, 
 
 OPERATIONS = (
     "add", "subtract", "multiply", "divide", "power", "least", "most", "below", "floor", "root", "exp", "log",
-    "absolute", "picture", "noise",
+    "absolute", "picture", "noise", "sine", "cosine", "angle", "plane_noise", "cells", "scattered",
 )  # fmt: skip
 CODES = {name: number for number, name in enumerate(OPERATIONS)}
 WIDTH = 6
+FRACTALS = ("noise", "plane_noise")
+# The number more of a noise: octaves, or how many numbers its place has; a channel (0 for one alone) or a style; a register.
+CHANNEL_BIT, STYLE_BIT, START_BIT = 5, 5, 8
 
 
 @dataclass
@@ -54,13 +57,12 @@ def compile_lanes(
         elif lane.value is not None:
             place[id(lane)] = len(start)
             start.append(lane.value)
-    extra: dict[int, tuple[int, int]] = {}
+    extra: dict[int, int] = {}
     for lane in wanted:
-        if lane.op == "noise":
+        if lane.op in FRACTALS:
             assert isinstance(lane.data, tuple)
-            _, lacunarity, diminish = lane.data
-            extra[id(lane)] = (len(start), len(start) + 1)
-            start.extend((lacunarity, diminish))
+            extra[id(lane)] = len(start)
+            start.extend(lane.data[1:3])
     free = len(start)
     code: list[tuple[int, ...]] = []
     for lane in wanted:
@@ -75,14 +77,16 @@ def compile_lanes(
         if lane.op == "picture":
             assert isinstance(lane.data, Lookup)
             more = picture_number(lane.data)
-        elif lane.op == "noise":
+        elif lane.op in FRACTALS:
             assert isinstance(lane.data, tuple)
-            more = int(lane.data[0])
-            first = extra[id(lane)][0]
-            code.append((CODES["noise"], free, args[0], args[1], args[2], more | first << 8))
-            place[id(lane)] = free
-            free += 1
-            continue
+            more = lane.data[0] | lane.data[3] << CHANNEL_BIT | extra[id(lane)] << START_BIT
+        elif lane.op == "cells":
+            assert isinstance(lane.data, int)
+            more = lane.data
+        elif lane.op == "scattered":
+            assert isinstance(lane.data, tuple)
+            size, style = lane.data
+            more = size | style << STYLE_BIT | args.pop() << START_BIT  # by how much they are scattered comes last
         args += [0] * (3 - len(args))
         code.append((CODES[lane.op], free, *args, more))
         place[id(lane)] = free

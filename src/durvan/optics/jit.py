@@ -23,7 +23,7 @@ from numba.extending import intrinsic
 Function = TypeVar("Function", bound=Callable[..., Any])
 FLAGS: dict[str, Any] = {"nogil": True, "error_model": "numpy", "fastmath": {"contract"}}
 FOLDER_VARIABLE = "DURVAN_KERNELS"
-_SOURCES = ("optics/jit.py", "optics/lobes", "engine/kernels")
+_SOURCES = ("optics/jit.py", "optics/lobes", "engine/kernels", "graph/program.py")
 
 
 def sources() -> list[Path]:

@@ -1,6 +1,6 @@
 """What a language's node types and parameters are: type, unit, range, default and meaning of each.
 
-The common ground's own vocabulary stands beside this module as `common_ground.yaml`; every dialect pack has one
+The common ground's own vocabulary stands beside this module as `common_ground.yaml` and `common_nodes.yaml`; every dialect pack has one
 of the same form.
 """
 
@@ -48,7 +48,7 @@ FAMILIES = (
 # "scene/10" a tenth of it, in which UsdGeomCamera measures film and lens.
 UNITS: dict[str, tuple[str, float]] = {
     "m": ("length", 1.0), "cm": ("length", 0.01), "mm": ("length", 0.001),
-    "deg": ("angle", 1.0), "turn": ("angle", 360.0),
+    "deg": ("angle", 1.0), "turn": ("angle", 360.0), "rad": ("angle", math.degrees(1.0)),
     "s": ("time", 1.0), "ms": ("time", 0.001),
 }  # fmt: skip
 
@@ -79,6 +79,9 @@ class Parameter(Strict):
     )
     role: Role = ""
     takes: Takes = ""
+    steady: bool = Field(
+        default=False, description="whether it is one number for all of a surface, which no map can feed"
+    )
     reads_as: dict[Literal["colour", "data"], Any] = Field(
         default_factory=dict, description="of a picture's decoding: the values that read it as colour and as data"
     )
@@ -147,6 +150,8 @@ class NodeType(Strict):
     marker: str = ""
     id: str = ""
     stands_in: str = ""
+    like: str = Field(default="", description="another type whose parameters it has, too")
+    abstract: bool = Field(default=False, description="no word itself, only what others are like")
 
     @model_validator(mode="after")
     def _families(self) -> NodeType:
@@ -184,6 +189,19 @@ class Vocabulary(Strict):
 
     types: dict[str, NodeType]
 
+    def settled(self) -> Vocabulary:
+        """The same, where every type has what it says that it has like another one. Raises ValueError, naming a type that is like none."""
+        types: dict[str, NodeType] = {}
+        for name, one in self.types.items():
+            if one.like and one.like not in self.types:
+                raise ValueError(f"{name} is like '{one.like}', which is none of {', '.join(self.types)}")
+            if one.like:
+                inherited = self.types[one.like].parameters
+                one = one.model_copy(update={"parameters": {**inherited, **one.parameters}})
+            if not one.abstract:
+                types[name] = one
+        return Vocabulary(types=types)
+
 
 def unit_factor(here: str, there: str, metres_per_unit: float) -> float | None:
     """What a number in one unit is multiplied by to be in another; None when they measure different things."""
@@ -204,5 +222,8 @@ def unit_factor(here: str, there: str, metres_per_unit: float) -> float | None:
 @cache
 def common_ground() -> Vocabulary:
     """The common ground's vocabulary: OpenPBR, MaterialX, UsdLux, UsdGeomCamera and UsdRender terms."""
-    text = (resources.files("durvan.scene") / "common_ground.yaml").read_text(encoding="utf-8")
-    return Vocabulary.model_validate(yaml.load(text, Loader=yaml.CSafeLoader))
+    types: dict[str, Any] = {}
+    for name in ("common_ground.yaml", "common_nodes.yaml"):
+        text = (resources.files("durvan.scene") / name).read_text(encoding="utf-8")
+        types |= yaml.load(text, Loader=yaml.CSafeLoader)["types"]
+    return Vocabulary.model_validate({"types": types})

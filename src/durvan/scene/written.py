@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Protocol
 
+from durvan.scene.assembly import Assembly
 from durvan.scene.graph import Value, same
 
 SINGLE = 1e-6  # what single precision, in which files keep numbers, leaves of them
@@ -95,7 +96,10 @@ class Replaced:
 class Written:
     """A whole file: its things by path, parents before children.
 
-    It stands over the file `over` (as the new one names it); with `replaced` it holds that file's contents itself.
+    It stands over the file `over` (as the new one names it); with `replaced` it holds that file's contents itself. Of a format whose
+    files stand over no others, `base` is the file of the same format that it is made from, "" for none; `worn` says who wears each
+    material, and `body` is what there is besides, where it comes from a file of another format; `merged` are materials in whose place
+    another one is worn; `home` is where the file will be in the end, `remarks` what a writer has to say of it.
     `made` are files that are made for it: their names beside it, and what they are. `metadata` is the source's, `told` what is said of how it was made. `up_axis` is "Y" or "Z". What
     else stands in the file `kept_from` stays.
     """
@@ -108,6 +112,12 @@ class Written:
     made: dict[str, str] = field(default_factory=dict)
     up_axis: str = "Y"
     kept_from: str = ""
+    base: str = ""
+    worn: Mapping[str, list[str]] = field(default_factory=dict)
+    body: Assembly | None = None
+    merged: Mapping[str, str] = field(default_factory=dict)
+    home: str = ""
+    remarks: list[str] = field(default_factory=list)
 
     def thing(self, path: str, form: Form, word: str = "") -> WrittenThing:
         """The thing at a path, made when it is not there."""
@@ -147,7 +157,7 @@ class Difference:
 
 def differences(meant: Written, found: ReadBack) -> Iterator[Difference]:
     """Everything that was meant and does not stand in what was read; what is there besides is passed over."""
-    if meant.replaced is None and meant.over != found.over:
+    if meant.replaced is None and meant.over and meant.over != found.over:
         yield Difference("/", "", f"over {meant.over or 'nothing'}", f"over {found.over or 'nothing'}")
     removed: Collection[str] = meant.replaced.removed if meant.replaced is not None else ()
     for path, thing in meant.things.items():

@@ -191,7 +191,7 @@ def test_files_have_the_form_that_they_had(tmp_path: Path) -> None:
     ).model_copy(update={"remembered": (Known("a.png", 12, 4, 4, "ab"),)})  # fmt: skip
     store.save(document, tmp_path / "a.durvan")
     data = json.loads((tmp_path / "a.durvan").read_text())
-    assert data["version"] == 5 and data["format"] == "durvan crossing" and data["placement"] == "beside"
+    assert data["version"] == 6 and data["format"] == "durvan crossing" and data["placement"] == "beside"
     assert data["roots"] == [{"folder": "/maps", "deep": True, "on": True}]
     assert data["remembered"] == [{"written": "a.png", "size": 12, "width": 4, "height": 4, "sha256": "ab"}]
     assert data["notes"] == [

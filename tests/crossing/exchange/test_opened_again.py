@@ -63,7 +63,9 @@ def sources(packs: Registry, tmp_path_factory: pytest.TempPathFactory) -> dict[s
         for name, done in planned.translations.items():  # as if it came from elsewhere, so that all of it is written
             planned.translations[name] = replace(done, source_dialect="")
         made[pack.name] = folder / "scene" / f"{pack.name}.usda"
-        usd.write(compose(planned, packs, made[pack.name], "./empty.usda"), made[pack.name])
+        composed = compose(planned, packs, made[pack.name])
+        composed.over = "./empty.usda"
+        usd.write(composed, made[pack.name])
     return made
 
 

@@ -172,7 +172,7 @@ def test_a_link_to_another_node_stops_the_carrying(lamproom, packs, tmp_path, mo
         """What was meant, apart from what the writer does to it."""
         return composed(*given)
 
-    meant = kept(session.plan, packs, tmp_path / "out.usda", "./x.usda")
+    meant = kept(session.plan, packs, tmp_path / "out.usda")
     monkeypatch.setattr(
         "durvan.crossing.exchange.carry.check",
         lambda file, said, port: check(file, replace(meant, over=said.over), port),

@@ -101,6 +101,20 @@ def test_openpbr_surfaces_return(given_values, other) -> None:
     exact_rows_return(material("openpbr", {"surface": ("mtlx.open_pbr_surface", given_values, {})}), other)
 
 
+OPEN = {
+    "openpbr": "mtlx.open_pbr_surface", "standard": "mtlx.standard_surface", "gltfpbr": "mtlx.gltf_pbr",
+    "preview": "preview.surface",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("one", "other"), [(a, b) for a in OPEN for b in OPEN if a != b])
+@settings(QUICK, max_examples=MANY or 40)
+@given(data=st.data())
+def test_open_surfaces_return(one, other, data) -> None:
+    given_values = data.draw(values(one, OPEN[one]))
+    exact_rows_return(material(one, {"surface": (OPEN[one], given_values, {})}), other)
+
+
 def light_meaning(thing: Thing) -> dict:
     """A light on the common ground, where its unit no longer matters."""
     inward = carry_in(thing, PACKS.get(thing.dialect), 0.01)
@@ -160,14 +174,9 @@ def test_pictures_return_with_their_placement(given_values) -> None:
 
 
 @QUICK
-@given(st.data(), st.sampled_from(["orvik", "pellune", "preview", "openpbr"]))
+@given(st.data(), st.sampled_from(["orvik", "pellune", *OPEN]))
 def test_within_a_dialect_everything_is_kept(data, dialect) -> None:
-    kind = {
-        "orvik": "orvik.finish",
-        "pellune": "pellune.surface",
-        "preview": "preview.surface",
-        "openpbr": "mtlx.open_pbr_surface",
-    }[dialect]
+    kind = {"orvik": "orvik.finish", "pellune": "pellune.surface", **OPEN}[dialect]
     given_values = data.draw(values(dialect, kind))
     given_values["nobody_knows"] = 3.0
     thing = material(
@@ -219,6 +228,8 @@ DIALECTS = {
     "pellune": ("pellune.surface", "pellune", "pellune.surface", "out"),
     "preview": ("preview.surface", "", "UsdPreviewSurface", "surface"),
     "openpbr": ("mtlx.open_pbr_surface", "mtlx", "ND_open_pbr_surface_surfaceshader", "out"),
+    "standard": ("mtlx.standard_surface", "mtlx", "ND_standard_surface_surfaceshader", "out"),
+    "gltfpbr": ("mtlx.gltf_pbr", "mtlx", "ND_gltf_pbr_surfaceshader", "out"),
 }
 
 

@@ -11,7 +11,7 @@ from durvan.crossing.translation.choices import Choices, Chosen
 from durvan.files.resolve import Known
 from durvan.files.roots import Root
 
-VERSION = 5
+VERSION = 6
 
 
 class Accepted(Chosen):

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import os
+import shutil
 from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -13,12 +14,13 @@ from durvan.crossing.exchange.compose import compose
 from durvan.crossing.exchange.intake import quiet_memory
 from durvan.crossing.exchange.verify import check
 from durvan.crossing.translation.choices import Placement
+from durvan.crossing.translation.formats import holds_words
 from durvan.crossing.translation.plan import Plan
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError, SceneFileError
 from durvan.files.facts import checksum
-from durvan.formats import pictures, profiles
-from durvan.formats.table import format_of, writer
+from durvan.formats import embedded, pictures, profiles
+from durvan.formats.table import format_of, named, reader, writer
 from durvan.optics import profile
 from durvan.progress import Report, Step, silent
 from durvan.replacing import replacing
@@ -45,28 +47,77 @@ def carry(plan: Plan, registry: Registry, out: Path, report: Report = silent) ->
     not read back as it was meant.
     """
     port = writer(out)
-    _sensible(plan, out)
+    _sensible(plan, registry, out)
     with quiet_memory(), _replacing(out) as temporary:
-        meant = compose(plan, registry, out, _relative(Path(plan.scene.file), out), report)
-        meant.replaced = _replaced(plan, registry) if plan.choices.placement is Placement.ALONE else None
+        meant = compose(plan, registry, out, report)
+        if format_of(out).stands_over and not plan.crosses_formats:
+            meant.over = _relative(Path(plan.scene.file), out)
+            meant.replaced = _replaced(plan, registry) if plan.choices.placement is Placement.ALONE else None
+        elif not plan.crosses_formats:
+            meant.base = plan.scene.file
+        else:
+            _with_body(meant, plan, report)
         if meant.replaced is not None:
             meant.replaced.off = [path for path, thing in meant.things.items() if thing.off]
         if _goes_on(plan, meant, port.carried_before(out)):
             meant.kept_from = str(out.absolute())
-        report(Step("Writing the file"))
-        port.write(meant, temporary)
-        report(Step("Checking what was written"))
-        checked = check(temporary, meant, port)
-        report(Step("Finishing"))
-        meant.release()
-        digest = checksum(str(temporary))
-        places = {out.absolute().parent / name: made for name, made in meant.made.items()}
-        report(Step("Making files"))
-        for place, made in places.items():
-            if baking.of_path(made) is None:
-                _put_made(place, made)
-        Painter(plan, registry).put_all({place: made for place, made in places.items() if baking.of_path(made)}, report)
-    return Carried(out, len(plan.translations), checked, digest)
+        meant.home = str(out.absolute())
+        with _taking_back(out.absolute()):
+            first = not format_of(out).stands_over  # pictures are packed into such a file, or with others
+            if first:
+                _make_files(meant, plan, registry, out, report)
+            report(Step("Writing the file"))
+            port.write(meant, temporary)
+            report(Step("Checking what was written"))
+            checked = check(temporary, meant, port)
+            report(Step("Finishing"))
+            meant.release()
+            digest = checksum(str(temporary))
+            if not first:
+                _make_files(meant, plan, registry, out, report)
+    return Carried(out, len(plan.translations), checked, digest, list(dict.fromkeys(meant.remarks)))
+
+
+def _make_files(meant: Written, plan: Plan, registry: Registry, out: Path, report: Report) -> None:
+    """Make what is to lie beside the target."""
+    places = {out.absolute().parent / name: made for name, made in meant.made.items()}
+    report(Step("Making files"))
+    for place, made in places.items():
+        if baking.of_path(made) is None:
+            _put_made(place, made)
+    Painter(plan, registry).put_all({place: made for place, made in places.items() if baking.of_path(made)}, report)
+
+
+@contextmanager
+def _taking_back(out: Path) -> Iterator[None]:
+    """Take away what came to lie beside a target that could not be written."""
+
+    def beside() -> set[Path]:
+        folder = out.with_name(f"{out.stem}_maps")
+        return {one for one in (*out.parent.glob(f"{out.stem}*"), *folder.glob("*")) if one.is_file()}
+
+    before = beside()
+    try:
+        yield
+    except BaseException:
+        for one in beside() - before:
+            one.unlink(missing_ok=True)
+        with suppress(OSError):
+            out.with_name(f"{out.stem}_maps").rmdir()
+        raise
+
+
+def _with_body(meant: Written, plan: Plan, report: Report) -> None:
+    """What stands in the source besides materials, for a file of another format, and who wears what."""
+    scene = plan.scene
+    meant.worn = {
+        name: [one.path for one in scene.things[name].worn] for name in plan.translations if scene.things[name].worn
+    }
+    meant.merged = plan.merged
+    if named(plan.format).forms:
+        file = Path(scene.file)
+        report(Step("Reading shapes"))
+        meant.body = reader(file).assembly(file, report)
 
 
 def _goes_on(plan: Plan, meant: Written, before: Mapping[str, str]) -> bool:
@@ -83,6 +134,11 @@ def _put_made(file: Path, made: str) -> None:
     if file.is_file():
         return
     try:
+        if embedded.is_kept(made):
+            file.parent.mkdir(exist_ok=True)
+            with replacing(file) as part:
+                shutil.copyfile(made, part)
+            return
         if made.startswith(profile.NAME):
             source, factor = profile.of_name(made)
             profiles.write(profiles.read(source).scaled(factor), file)
@@ -121,13 +177,17 @@ def _replaced(plan: Plan, registry: Registry) -> Replaced:
     return kept
 
 
-def _sensible(plan: Plan, out: Path) -> None:
-    source = Path(plan.scene.file)
-    if format_of(out) is not format_of(source):
-        name = format_of(source).name
+def _sensible(plan: Plan, registry: Registry, out: Path) -> None:
+    wanted = named(plan.format)
+    if format_of(out) is not wanted:
         raise MisuseError(
-            f"the source is a {name} file, and a target stands on its source.", file=out,
-            advice=f"Write it as {', '.join(format_of(source).writes)}.",
+            f"the target was planned as a {wanted.name} file.", file=out, advice=f"Write it as {', '.join(wanted.writes)}.",
+        )  # fmt: skip
+    pack = registry.get(plan.choices.target)
+    if not holds_words(wanted, pack):
+        raise MisuseError(
+            f"a {wanted.name} file has no words for {pack.title}.", file=out,
+            advice=f"{pack.title} is written as {', '.join(pack.identity.formats)}.",
         )  # fmt: skip
     place = out.absolute()
     if not place.parent.is_dir():

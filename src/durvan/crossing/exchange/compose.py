@@ -14,6 +14,7 @@ from durvan.crossing.translation.result import Translation
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
 from durvan.files.paths import understand
+from durvan.formats import embedded
 from durvan.optics import profile, sky
 from durvan.progress import Report, Step, silent
 from durvan.scene import baking
@@ -66,7 +67,7 @@ class Composer:
             thing = self.scene.things[translation.thing]
             if not translation.graph.nodes:
                 continue
-            if translation.source_dialect == translation.target_dialect:
+            if translation.source_dialect == translation.target_dialect and not self.plan.crosses_formats:
                 self._changes(thing, translation)
                 continue
             for path in (thing.id, *thing.twins):
@@ -134,7 +135,9 @@ class Composer:
 
     def _material(self, path: str, translation: Translation) -> None:
         graph = translation.graph
-        if self.pack.hooks is not None:
+        if translation.source_dialect == translation.target_dialect:
+            graph = _as_written(graph)
+        elif self.pack.hooks is not None:
             graph = _copy(graph)
             self.pack.hooks.after_writing(graph, self.scene.metres_per_unit)
         material = self.out.thing(path, Form.MATERIAL)
@@ -167,11 +170,15 @@ class Composer:
         thing = WrittenThing(Form.NODE, (kind.id if kind is not None else "") or node.kind)
         loose = kind or pack.type(pack.kind_of(node.kind) or "")  # of a word that only files have
         picture = loose.playing("picture") if loose is not None else None
-        for port in sorted({*node.values, *node.links}):
+        kept_with = loose.playing("space") if loose is not None and kind is None else None  # the picture's own path
+        typed = getattr(pack.hooks, "typed", None)
+        for port in sorted({*node.values, *node.links} - {kept_with}):
             parameter = kind.parameters.get(port) if kind is not None else None
             if parameter is None and port == picture and loose is not None:
                 parameter = loose.parameters[port]
             one = self._property(parameter, node.values.get(port))
+            if kind is None and typed is not None:
+                one.type = type_for(typed(node.kind, port, False) or one.type, one.value)
             link = node.links.get(port)
             if link is not None and link.node in paths:
                 one.link = (paths[link.node], link.output)
@@ -182,7 +189,8 @@ class Composer:
                 thing.properties[port] = one
         types = kind.outputs if kind is not None else {}
         for output in sorted(used):  # one that nothing reads is not said: a renderer knows what its nodes have
-            thing.outputs[output] = type_for(types.get(output, "any"), None)
+            said = typed(node.kind, output, True) if kind is None and typed is not None else ""
+            thing.outputs[output] = type_for(said or types.get(output, "any"), None)
         return thing
 
     def _single(self, path: str, thing: Thing, translation: Translation) -> None:
@@ -197,8 +205,11 @@ class Composer:
             return
         alone = bool(thing.place) or kind.role == "environment" or (many and thing.prim_type not in kind.prims)
         name = f"{path}_{node.id.rpartition('_')[2]}" if many and alone else path
-        place = self._environment(name, kind.prims[0]) if alone else self.out.thing(path, Form.PROPERTIES)
-        put = thing.place or moved
+        if self.plan.crosses_formats and not thing.place:
+            alone, place = True, self.out.thing(name, Form.SCENE, kind.prims[0])
+        else:
+            place = self._environment(name, kind.prims[0]) if alone else self.out.thing(path, Form.PROPERTIES)
+        put = thing.place or moved or (thing.stands if self.plan.crosses_formats and kind.role != "environment" else ())
         if put:
             unit = self.scene.metres_per_unit
             place.matrix = (*put[:12], *(part / unit for part in put[12:15]), 1.0)
@@ -210,7 +221,7 @@ class Composer:
         space = self.pack.identity.namespace
         if kind.marker and space:
             place.properties[f"{space}:kind"] = Property("token", kind.marker, fixed=True)
-        said = self._said_already(thing) if not alone else {}
+        said = self._said_already(thing) if not alone else {}  # a file of its own says everything
         for port in sorted(node.values):
             parameter = kind.parameters.get(port)
             if parameter is None:
@@ -228,7 +239,7 @@ class Composer:
     def _settings(self) -> WrittenThing:
         """Where the scene's settings stand: on those of the source, or on some of their own."""
         found = next(self.scene.of(Kind.SETTINGS), None)
-        if found is not None:
+        if found is not None and not self.plan.crosses_formats:
             return self.out.thing(found.id, Form.PROPERTIES)
         prims = next(kind.prims for kind in self.pack.vocabulary.types.values() if kind.role == "settings")
         return self._environment("/settings", prims[0])
@@ -285,6 +296,10 @@ class Composer:
         written = written.replace("\n", "").replace("\r", "")
         file = self.files.get(written)
         copy = self.plan.copies.get(written, "")
+        if file is not None and embedded.is_kept(file.resolved) and not copy and not file.linked:
+            name = f"{self.stem}_maps/{_CLEAN.sub('_', written.rsplit('[', 1)[0].rpartition('.')[0])}_{written.rsplit('[', 1)[-1].rstrip(']')}"
+            self.out.made[name] = file.resolved
+            return f"./{name}"
         if file is None or (not is_moved(file) and not copy):
             if not written or "://" in written or written.startswith("/"):
                 return written
@@ -302,6 +317,14 @@ def is_moved(file: OutsideFile) -> bool:
     return bool(file.linked or file.root) or file.state is FileState.LETTER_CASE or understand(file.written).foreign
 
 
+def _as_written(graph: Graph) -> Graph:
+    """A network in the words of the file that it was read from."""
+    copy = _copy(graph)
+    for name, node in graph.nodes.items():
+        copy.nodes[name].kind = node.written or node.kind
+    return copy
+
+
 def _copy(graph: Graph) -> Graph:
     nodes = {name: Node(n.id, n.kind, dict(n.values), dict(n.links), n.source) for name, n in graph.nodes.items()}
     return Graph(nodes, dict(graph.outputs))
@@ -316,8 +339,6 @@ def _used_outputs(graph: Graph) -> dict[str, set[str]]:
     return used
 
 
-def compose(plan: Plan, registry: Registry, out: Path, over: str, report: Report = silent) -> Written:
-    """What a plan comes to as a file: the target's networks on the source's things, over the source as the file `over`."""
-    written = Composer(plan, registry, out).run(report)
-    written.over = over
-    return written
+def compose(plan: Plan, registry: Registry, out: Path, report: Report = silent) -> Written:
+    """What a plan comes to as a file: the target's networks on the source's things."""
+    return Composer(plan, registry, out).run(report)

@@ -44,6 +44,7 @@ from durvan.crossing.outside.lookup import Outlook, folders_of, look
 from durvan.crossing.outside.uses import PictureUse
 from durvan.crossing.translation.bakery import WAITS_FOR_SHAPES
 from durvan.crossing.translation.choices import Note, SettingsSet, Swap
+from durvan.crossing.translation.formats import format_for
 from durvan.crossing.translation.notes import copied
 from durvan.crossing.translation.plan import Plan, plan_one
 from durvan.crossing.translation.policies import KIND, Kinds
@@ -61,7 +62,7 @@ from durvan.files.facts import Stamp, checksum
 from durvan.files.index import Shelf
 from durvan.files.resolve import Known
 from durvan.files.roots import Root
-from durvan.formats.table import reader
+from durvan.formats.table import format_of, reader, write_endings
 from durvan.progress import Report, Step, silent
 from durvan.scene.bodies import Body
 from durvan.scene.drift import Drift
@@ -472,12 +473,20 @@ class Session:
 
     def carry(self, out: Path, report: Report = silent) -> Carried:
         """Write the target's file."""
-        if self.outcome is None:
+        self.write_as(out)
+        if self.behind:
             self.renew(report)
         self.look_at_shapes(report)
         self.carried = carry(self.plan, self.registry, out, report)
         carried.remember(out, folders_of(self.read))
         return self.carried
+
+    def write_as(self, out: Path) -> None:
+        """Have the target in the format of a file; an undoable command where that is another one than it was."""
+        wanted = format_of(out).name
+        pack = self.registry.get(self.document.target)
+        if out.suffix in write_endings() and format_for(self.read, pack, self.document).name != wanted:
+            self.put_choices(f"Write as {wanted}", {"written_as": wanted})
 
     def _remembered(self) -> tuple[Known, ...]:
         """What is known of the files that are there, and of those that are not any more."""

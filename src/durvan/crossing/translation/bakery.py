@@ -15,7 +15,8 @@ from itertools import count
 from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.making import NEVER, Making
 from durvan.crossing.translation.matching import Match
-from durvan.crossing.translation.parts import PLACED, VIEW, Flow, Part
+from durvan.crossing.translation.parts import IN_SPACE, PLACED, VIEW, Flow, Part
+from durvan.crossing.translation.placing import PLAIN, is_plain
 from durvan.crossing.translation.rows import Row
 from durvan.dialects.common import Worth
 from durvan.dialects.look import Facts
@@ -33,7 +34,9 @@ _LARGEST = 8192  # pixels of a side of what reads pictures as large
 _KEPT = ("surface", "normal", "displacement")
 _CLEAN = re.compile(r"[^A-Za-z0-9]+")
 _HOPS = 64
-PROCEDURALS = ("checkerboard", "fractal3d", "ramplr", "ramptb")
+_STEPS = ("splitlr", "splittb", "ramp4", "ramplr", "ramptb")
+_OVER_UVS = ("noise2d", "noise2d_color", "fractal2d", "fractal2d_color", "cellnoise2d", "worleynoise2d")
+PROCEDURALS = ("checkerboard", *_STEPS, *_OVER_UVS, *IN_SPACE)
 
 
 @dataclass(frozen=True)
@@ -66,6 +69,7 @@ class Bakery:
     name: str
     inward: Inward
     making: Making
+    moves_places: bool = False  # whether the target knows arithmetic on places
     bakes: dict[str, Bake] = field(default_factory=dict)
     refused: dict[str, Why] = field(default_factory=dict)
 
@@ -110,7 +114,14 @@ class Bakery:
         main = match.roles.get(match.type.main)
         if main is not None and plain_id(main.id) in self.making.painted:
             return True
+        if not self.moves_places and any(self._bent(node) for node in match.roles.values()):
+            return True
         return self.making.procedurals and any(node.kind in PROCEDURALS for node in match.roles.values())
+
+    def _bent(self, node: Node) -> bool:
+        """Whether something is read at a place that is more than a placement of UVs."""
+        link = node.links.get("texcoord")
+        return link is not None and node.kind not in PLAIN and not is_plain(self.graph, link)
 
     def bake(self, name: str) -> bool:
         """Put a picture in the place of a node and all that feeds it alone; False where that cannot be, which is then `refused`."""
@@ -252,13 +263,12 @@ class Bakery:
             elif node.kind == "checkerboard":
                 tiling = node.values.get("uvtiling", (8.0, 8.0))
                 wanted.append(32.0 * max(map(abs, tiling)) if isinstance(tiling, tuple) else float(USUAL))
-            elif node.kind in ("ramplr", "ramptb"):
+            elif node.kind in _STEPS:
                 wanted.append(256.0)
-            elif node.kind == "fractal3d":
-                octaves = node.values.get("octaves", 3)
-                finest = part.frequency(node) * 2.0 ** (
-                    float(octaves) - 1.0 if isinstance(octaves, int | float) else 2.0
-                )
+            elif node.kind in _OVER_UVS:
+                wanted.append(32.0 * part.repeats(node, 1e3) * _finest(node))
+            elif node.kind in IN_SPACE:
+                finest = part.frequency(node) * _finest(node)
                 wanted.append(3.0 * finest * metres if metres > 0.0 else float(USUAL))
         side = max(part_ for part_ in wanted if math.isfinite(part_))
         most = max([MOST, *(width for width in known.values() if width <= _LARGEST)])
@@ -295,6 +305,12 @@ class Bakery:
         if place is not None:
             image.links["texcoord"] = place
         return image
+
+
+def _finest(noise: Node) -> float:
+    """How much finer the last octave of a noise is than the first."""
+    octaves = noise.values.get("octaves", 3 if noise.kind.startswith("fractal") else 1)
+    return float(2.0 ** (float(octaves) - 1.0 if isinstance(octaves, int | float) else 2.0))
 
 
 def _encoded(colour: bool, whole: bool) -> str:

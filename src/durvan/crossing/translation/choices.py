@@ -170,7 +170,7 @@ class Choices(BaseModel):
     """What a plan depends on.
 
     `scope` is "everything", kinds joined by commas, or paths and names joined by commas. `values` replace what the
-    source says; `readings` choose a case of a node's mapping; `left_out` are things that stay behind; `notes` are values
+    source says; `written_as` is the format of the target's file ("" for the source's); `readings` choose a case of a node's mapping; `left_out` are things that stay behind; `notes` are values
     put into the target; `turned` are pictures whose green is turned round. `copies` says where the tiled copies of
     pictures are that the target should read: empty for none, "beside" the originals, or a folder. `trims` and `tints` act on
     the target's lights, `added` are lights that only the target has, `kept_off` are lights that are carried switched off, as are
@@ -188,6 +188,7 @@ class Choices(BaseModel):
     target: str
     scope: str = "everything"
     placement: Placement = Placement.BESIDE
+    written_as: str = ""
     values: tuple[Override, ...] = ()
     readings: tuple[Reading, ...] = ()
     left_out: tuple[str, ...] = ()

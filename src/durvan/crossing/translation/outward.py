@@ -211,6 +211,23 @@ class Outgoing:
                     for row in rows:
                         row.meet(Fate.HELD, _NO_FORM)
                 continue
+            if isinstance(value, Link) and parameter.steady:
+                steady = self.bakery.steady(value) if self.bakery is not None else None
+                for row in rows:
+                    row.meet(
+                        Fate.LOST,
+                        Why(
+                            Cause.NO_WORD,
+                            f"{self.pack.title} takes no map for {name.replace('_', ' ')}.",
+                            f"steady:{name}",
+                        ),
+                    )
+                if steady is None:
+                    continue
+                value = fitting(steady if len(steady) > 1 else steady[0], parameter)
+                if value is not None:
+                    target.values[name] = value
+                continue
             if isinstance(value, Link):
                 self.pending.append((target, name, value))
                 self._need(value)
@@ -374,15 +391,31 @@ class Outgoing:
 
     def _settle_rows(self, order: list[str]) -> None:
         used = {node.id for match in self.matches.values() for node in match.roles.values()}
+        dropped = self._dropped()
         for (name, _port), rows in self.inward.origins.items():
             if name in used or name in self.seen:
                 continue
             folded = name in self.graph.nodes
             for row in rows:
-                if not row.targets:
+                if not row.targets and name in dropped:
+                    row.meet(Fate.LOST, dropped[name])
+                elif not row.targets:
                     row.meet(Fate.RECAST, TAKEN_UP if folded else IDLE)
         self._finish(self.inward.rows)
         self._finish(self.added)
+
+    def _dropped(self) -> dict[str, Why]:
+        """What only fed ports that the target has no word for, and why those were dropped."""
+        found: dict[str, Why] = {}
+        for start, why in self.wordless.dropped:
+            waiting = [start]
+            while waiting:
+                name = waiting.pop()
+                if name in self.seen or name in found or name not in self.graph.nodes:
+                    continue
+                found[name] = why
+                waiting.extend(link.node for link in self.graph.nodes[name].links.values())
+        return found
 
     def _finish(self, rows: list[Row]) -> None:
         nodes, types = self.out.nodes, self.pack.vocabulary.types

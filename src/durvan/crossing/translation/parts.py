@@ -12,8 +12,12 @@ VIEW = {
     "facingratio": 0.75,
     "ambientocclusion": 1.0,
 }  # what depends on the view or on what stands about, and what is painted of it
-PLACED = ("position",)
-VARYING = ("image", "ramplr", "ramptb", "checkerboard", "position", "geompropvalue_color3")
+IN_SPACE = ("noise3d", "noise3d_color", "fractal3d", "fractal3d_color", "cellnoise3d", "worleynoise3d")
+PLACED = ("position", *IN_SPACE)
+VARYING = (
+    "image", "ramplr", "ramptb", "ramp4", "splitlr", "splittb", "checkerboard", "position", "geompropvalue", "geompropvalue_color3",
+    "noise2d", "noise2d_color", "fractal2d", "fractal2d_color", "cellnoise2d", "worleynoise2d", *IN_SPACE,
+)  # fmt: skip
 REPEATS = 4.0  # how often a picture is repeated within one at most
 
 
@@ -117,13 +121,13 @@ class Part:
         out.nodes = {name: node for name, node in out.nodes.items() if name in kept}
         return out
 
-    def repeats(self, image: Node) -> float:
-        """How often a picture is repeated at most along a side."""
+    def repeats(self, image: Node, most: float = REPEATS) -> float:
+        """How often a picture is repeated along a side, at most so often."""
         link = image.links.get("texcoord")
         place = self.graph.nodes.get(link.node) if link is not None else None
         scale = place.values.get("scale", (1.0, 1.0)) if place is not None and place.kind == "place2d" else (1.0, 1.0)
         found = max((1.0 / abs(part) for part in scale if part), default=1.0) if isinstance(scale, tuple) else 1.0
-        return min(max(found, 1.0), REPEATS)
+        return min(max(found, 1.0), most)
 
     def frequency(self, noise: Node) -> float:
         """The largest features of a noise a metre."""

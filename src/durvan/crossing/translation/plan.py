@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from pathlib import Path
 
 from durvan.crossing.translation.bakery import pictures_of
 from durvan.crossing.translation.choices import Choices, Note, Redirect, Swap
+from durvan.crossing.translation.formats import format_for, why_left
 from durvan.crossing.translation.ledger import Ledger
 from durvan.crossing.translation.lighting import Handlings
 from durvan.crossing.translation.making import AS_USUAL, Making
@@ -17,6 +19,7 @@ from durvan.crossing.translation.translate import made
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError
+from durvan.formats.table import Format, format_of
 from durvan.progress import Report, Step, silent
 from durvan.scene.bodies import Body
 from durvan.scene.model import Kind, Scene, Thing
@@ -28,7 +31,8 @@ KINDS = {"materials": Kind.MATERIAL, "lights": Kind.LIGHT, "cameras": Kind.CAMER
 @dataclass(frozen=True)
 class Plan:
     """What would become of every thing in scope. `copies` are the tiled copies that are read in a picture's place, `bodies`
-    what wears each material and `traits` what it was recognised as, as far as that is known; `merged` are materials in whose place an equal one is worn."""
+    what wears each material and `traits` what it was recognised as, as far as that is known; `merged` are materials in whose place an equal one is worn; `format` is that
+    of the target's file."""
 
     scene: Scene
     choices: Choices
@@ -38,6 +42,12 @@ class Plan:
     bodies: Mapping[str, Body] = field(default_factory=dict)
     traits: Mapping[str, Traits] = field(default_factory=dict)
     merged: Mapping[str, str] = field(default_factory=dict)
+    format: str = "USD"
+
+    @property
+    def crosses_formats(self) -> bool:
+        """Whether the target's file is of another format than the source's, and so has to hold all that is to be in it."""
+        return format_of(Path(self.scene.file)).name != self.format
 
     @property
     def target_things(self) -> list[Thing]:
@@ -88,8 +98,9 @@ class _ByThing:
 
     def __init__(
         self, choices: Choices, scene: Scene, bodies: Mapping[str, Body] | None = None,
-        traits: Mapping[str, Traits] | None = None,
+        traits: Mapping[str, Traits] | None = None, written_as: Format | None = None,
     ) -> None:  # fmt: skip
+        self.left = {kind: why_left(kind, written_as) if written_as is not None else "" for kind in Kind}
         self.policies = Policies(choices, Kinds(choices, traits or {}))
         self.choices = choices
         self.bodies = bodies or {}
@@ -125,7 +136,7 @@ class _ByThing:
             (*self.notes.get(name, ()), *self.in_use.get(name, ())),
             self.light.of(thing, registry.packs.get(thing.dialect)),
             self._making(thing, registry.ground) if thing.kind is Kind.MATERIAL else AS_USUAL,
-            tuple(self.rewired.get(name, ())),
+            tuple(self.rewired.get(name, ())), self.left[thing.kind],
         )  # fmt: skip
 
     def _making(self, thing: Thing, ground: Pack | None) -> Making:
@@ -163,12 +174,12 @@ def plan(
     What is in `before` and depends on the same inputs is taken from there; the result is the same without it.
     Raises PackError for an unknown target and MisuseError for an unknown scope; `report` may raise Stopped.
     """
-    registry.get(choices.target)
+    written_as = format_for(scene, registry.get(choices.target), choices)
     left_out, kinds = set(choices.left_out), Kinds(choices, traits or {})
     things = [thing for thing in in_scope(scene, choices.scope, kinds) if thing.id not in left_out]
     merged = merged_of(choices, {thing.id for thing in things})
     things = [thing for thing in things if thing.id not in merged]
-    chosen = _ByThing(choices, scene, bodies, traits)
+    chosen = _ByThing(choices, scene, bodies, traits, written_as)
     wanted = {t.id: chosen.inputs(t, registry, choices.target, scene.metres_per_unit) for t in things}
     known = before.translations if before is not None else {}
     fresh = {
@@ -180,7 +191,7 @@ def plan(
     translations = {name: new[name] if name in new else known[name] for name in wanted}
     ledger = Ledger(translations, before.ledger if before is not None else None)
     report(Step("Planning", len(things), len(things)))
-    return Plan(scene, choices, translations, ledger, copies or {}, bodies or {}, traits or {}, merged)
+    return Plan(scene, choices, translations, ledger, copies or {}, bodies or {}, traits or {}, merged, written_as.name)
 
 
 def merged_of(choices: Choices, carried: set[str]) -> dict[str, str]:

@@ -31,6 +31,7 @@ class Inputs:
     light: Handling = AS_IT_IS
     making: Making = AS_USUAL
     rewired: tuple[Redirect | Swap, ...] = ()
+    left: str = ""  # why the target's file cannot hold it
 
     def same(self, other: Inputs) -> bool:
         """Whether nothing differs; things and packs are values that do not change, so the same one is known at once."""
@@ -39,6 +40,7 @@ class Inputs:
             and self.metres_per_unit == other.metres_per_unit and self.values == other.values
             and self.readings == other.readings and self.turned == other.turned and self.notes == other.notes
             and self.light == other.light and self.making == other.making and self.rewired == other.rewired
+            and self.left == other.left
         )  # fmt: skip
 
 

@@ -8,6 +8,7 @@ from dataclasses import replace
 from durvan.crossing.translation.absent import settle
 from durvan.crossing.translation.bakery import Bakery
 from durvan.crossing.translation.choices import Redirect
+from durvan.crossing.translation.formats import left_behind
 from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.inward import carry_in, why_of
 from durvan.crossing.translation.lighting import AS_IT_IS, Handling, forward_of, handle
@@ -18,6 +19,7 @@ from durvan.crossing.translation.notes import write_in
 from durvan.crossing.translation.outward import carry_out
 from durvan.crossing.translation.panes import simplify
 from durvan.crossing.translation.parting import part
+from durvan.crossing.translation.placing import moves_places, straighten
 from durvan.crossing.translation.reducing import reduce
 from durvan.crossing.translation.reliefs import as_normals
 from durvan.crossing.translation.result import Inputs, Translation
@@ -68,7 +70,8 @@ def translate(
     bakery: Bakery | None = None
     unmet: tuple[Why, ...] = ()
     if thing.kind is Kind.MATERIAL:
-        bakery = Bakery(thing.id, thing.name, inward, making)
+        straighten(inward, target)
+        bakery = Bakery(thing.id, thing.name, inward, making, moves_places(target))
         unmet = _as_chosen(inward, bakery, target)
     out = carry_out(thing.id, inward, target, known, metres_per_unit, bakery)
     if bakery is not None and making.painted:
@@ -181,6 +184,10 @@ def with_values(thing: Thing, values: Mapping[tuple[str, str], float | str | boo
 
 def made(inputs: Inputs) -> Translation:
     """One thing's translation, from all that it depends on. Pure."""
+    if inputs.left:
+        done = left_behind(inputs.thing, inputs.source, inputs.target, inputs.left)
+        done.inputs = inputs
+        return done
     thing = with_values(inputs.thing, {(node, parameter): value for node, parameter, value in inputs.values})
     if inputs.turned:
         thing = replace(thing, turned=inputs.turned, words="")

@@ -30,6 +30,7 @@ class Wordless:
         self.inward = inward
         self.pack = pack
         self.nodes: list[tuple[str, Why]] = []
+        self.dropped: list[tuple[str, Why]] = []  # nodes whose links were dropped with the port that they fed
 
     def ports(self, match: Match, consumed: set[Port]) -> None:
         """Ports of what was written that nothing took up, and that do not only hold a chain together."""
@@ -41,6 +42,8 @@ class Wordless:
                 reason = self._reason(node.kind, port)
                 default = common_ground().types[node.kind].parameters[port].default
                 idle = port not in node.links and same(node.values.get(port), default)
+                if port in node.links:
+                    self.dropped.append((node.links[port].node, reason))
                 if not idle and reason.cause is not Cause.IDLE:
                     self.inward.of_default(self.thing, (node.id, port), beside=True)
                 for row in self.inward.origins.get((node.id, port), ()):

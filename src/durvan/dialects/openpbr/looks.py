@@ -8,24 +8,21 @@ from __future__ import annotations
 
 import math
 
-from durvan.dialects import layers
 from durvan.dialects.look import Inputs, Lobe, Surface
 from durvan.dialects.shared import usd_looks
-from durvan.dialects.shared.looks import height, hsv_adjusted, laid, outputs, relief_of, turned, uvs
+from durvan.dialects.shared.looks import relief_of
+from durvan.dialects.shared.materialx import looks as shared
 from durvan.graph import expression as ex
-from durvan.graph.expression import Field, Lookup
+from durvan.graph.expression import Field
 from durvan.optics.lobes import layout
 
-NAMES = ("out", "outr", "outg", "outb", "outa", "outgrey")
+node = shared.node
 light, camera, settings = usd_looks.light, usd_looks.camera, usd_looks.settings
 
 
 def surface(kind: str, get: Inputs) -> Surface:
     """Open surfaces, and layers of them."""
-    if kind.endswith(".layer"):
-        below, top = get.surface("under") or Surface(), get.surface("top") or Surface()
-        return layers.over(below, top, get("amount"))
-    return _open_pbr(get)
+    return _open_pbr(get) if kind.startswith("mtlx.open_pbr_surface") else shared.surface(kind, get)
 
 
 def _open_pbr(get: Inputs) -> Surface:
@@ -143,101 +140,3 @@ def _body(
         made.notes.append("scattering inside a clear body is not shown")
     if not get("transmission_dispersion_scale").is_always(0.0):
         made.notes.append("dispersion is not shown")
-
-
-def _wide(get: Inputs, name: str) -> Field:
-    return ex.colour(get(name))
-
-
-def node(kind: str, get: Inputs) -> dict[str, Field] | None:
-    """The nodes that the common ground has, as MaterialX's standard library defines them."""
-    category = kind.partition(".")[2]
-    if category in ("max", "min"):
-        return outputs((ex.most if category == "max" else ex.least)(_wide(get, "in1"), _wide(get, "in2")), NAMES)
-    if category in ("add", "subtract", "multiply", "divide", "power"):
-        a, b = _wide(get, "in1"), _wide(get, "in2")
-        done = {
-            "add": lambda: a + b, "subtract": lambda: a - b, "multiply": lambda: a * b, "divide": lambda: a / b,
-            "power": lambda: a**b,
-        }  # fmt: skip
-        return outputs(done[category](), NAMES)
-    match category:
-        case "image":
-            return outputs(_image(get), NAMES)
-        case "place2d":
-            return {"out": _place(get)}
-        case "geompropvalue":
-            return {"out": uvs(get, "geomprop")}
-        case "remap":
-            low, high = _wide(get, "outlow"), _wide(get, "outhigh")
-            start, end = _wide(get, "inlow"), _wide(get, "inhigh")
-            return outputs(low + (_wide(get, "in") - start) * (high - low) / (end - start), NAMES)
-        case "hsvadjust":
-            amount = get("amount")
-            return outputs(hsv_adjusted(_wide(get, "in"), amount[0], amount[1], amount[2]), NAMES)
-        case "mix":
-            below = _wide(get, "bg")
-            return outputs(ex.mix(below, laid(below, _wide(get, "fg"), get.word("how")), get("mix")), NAMES)
-        case "checkerboard":
-            place = _texcoord(get) * get("uvtiling") - get("uvoffset")
-            odd = ex.each("floor", place[0]) + ex.each("floor", place[1])
-            odd = odd - 2.0 * ex.each("floor", odd / 2.0)
-            return outputs(ex.mix(get("color2"), get("color1"), odd), NAMES)
-        case "geompropvalue_color3":
-            return outputs(ex.more(get.word("geomprop"), 3, get.numbers("default")), NAMES)
-        case "turned_tangent":
-            return {"out": ex.join(get("amount"), 0.0, -3.0)}
-        case "displacement":
-            return {"out": get("displacement") * get("scale") * get.facts.metres_per_unit}
-        case "ramplr":
-            return outputs(ex.mix(_wide(get, "valuel"), _wide(get, "valuer"), ex.clamp(_texcoord(get)[0])), NAMES)
-        case "ramptb":
-            return outputs(ex.mix(_wide(get, "valueb"), _wide(get, "valuet"), ex.clamp(_texcoord(get)[1])), NAMES)
-        case "position":
-            return {"out": _position(get)}
-        case "fractal3d":
-            place = get("position") if get.linked("position") else _position(get)
-            found = ex.noise(place, int(get.number("octaves")), get.number("lacunarity"), get.number("diminish"))
-            return {"out": found * get("amplitude")}
-        case "facingratio":
-            found = ex.point("facing")
-            return {"out": 1.0 - found if get.flag("invert") else found}
-        case "bump":
-            return {"out": height(get("height") * get("scale") * get.facts.metres_per_unit)}
-        case "normalmap":
-            normal, strength = get("in") * 2.0 - 1.0, get("scale")
-            return {"out": ex.join(normal[0] * strength, normal[1] * strength, normal[2])}
-    return None
-
-
-def _position(get: Inputs) -> Field:
-    """The place in the stage's own unit."""
-    return ex.join(ex.point("x"), ex.point("y"), ex.point("z")) / get.facts.metres_per_unit
-
-
-def _texcoord(get: Inputs) -> Field:
-    return get("texcoord") if get.linked("texcoord") else ex.uv()
-
-
-def _image(get: Inputs) -> Field:
-    decode: str | float = "srgb" if get.word("colorspace") == "srgb_texture" else 1.0
-    border = get.numbers("default")
-    outside = (*border, 1.0) if len(border) == 3 else (0.0, 0.0, 0.0, 1.0)
-    lookup = Lookup(
-        get.facts.find(get.word("file")), decode, get.word("uaddressmode"), get.word("vaddressmode"),
-        (outside[0], outside[1], outside[2], 1.0),
-    )  # fmt: skip
-    return ex.picture(lookup, _texcoord(get))
-
-
-def _place(get: Inputs) -> Field:
-    """place2d: shift, turn and scale about a pivot (MaterialX 1.39, standard library)."""
-    pivot = ex.field(get.numbers("pivot"))
-    offset, scale = ex.field(get.numbers("offset")), ex.field(get.numbers("scale"))
-    place = _texcoord(get) - pivot
-    angle = get.number("rotate")
-    if int(get.number("operationorder")) == 0:
-        place = turned(place / scale, -angle) - offset
-    else:
-        place = turned(place - offset, -angle) / scale
-    return place + pivot

@@ -10,7 +10,10 @@ import math
 from durvan.engine.kernels.programs import (
     ABSOLUTE,
     ADD,
+    ANGLE,
     BELOW,
+    CELLS,
+    COSINE,
     DIVIDE,
     EXP,
     FACED,
@@ -21,11 +24,15 @@ from durvan.engine.kernels.programs import (
     MULTIPLY,
     NOISE,
     PICTURE,
+    PLANE_NOISE,
     POWER,
     ROOT,
+    SCATTERED,
+    SINE,
     SUBTRACT,
     gradient_noise,
     look_up,
+    noise_at,
 )
 from durvan.engine.kernels.world import (
     A_BASE,
@@ -46,6 +53,7 @@ from durvan.engine.kernels.world import (
     bare,
 )
 from durvan.graph.noise import FAR
+from durvan.graph.program import CHANNEL_BIT, START_BIT
 from durvan.optics.jit import address, beyond, entry, inner
 from durvan.optics.lobes.layout import BEYOND, GLOW, RECORD
 
@@ -85,6 +93,9 @@ def _plain(op: int, a: F8, b: F8, to: F8, n: int) -> None:
     elif op == POWER:
         for k in range(n):
             to[k] = max(a[k], 0.0) ** b[k]
+    elif op == ANGLE:
+        for k in range(n):
+            to[k] = math.atan2(a[k], b[k])
 
 
 @inner
@@ -105,11 +116,17 @@ def _of_one(op: int, a: F8, to: F8, n: int) -> None:
     elif op == ABSOLUTE:
         for k in range(n):
             to[k] = abs(a[k])
+    elif op == SINE:
+        for k in range(n):
+            to[k] = math.sin(a[k])
+    elif op == COSINE:
+        for k in range(n):
+            to[k] = math.cos(a[k])
 
 
 @inner
 def _noise(packed: int, registers: F8, x: F8, y: F8, z: F8, to: F8, spare: F8, n: int) -> None:
-    first = packed >> 8
+    first, channel = packed >> START_BIT, (packed >> CHANNEL_BIT) & 7
     lacunarity, diminish = registers[first * BLOCK], registers[(first + 1) * BLOCK]
     a, b, c = spare, beyond(spare, BLOCK), beyond(spare, 2 * BLOCK)
     most = 0.0
@@ -118,12 +135,12 @@ def _noise(packed: int, registers: F8, x: F8, y: F8, z: F8, to: F8, spare: F8, n
         far = max(max(abs(x[k]), abs(y[k])), abs(z[k]))
         most = far if not far <= most else most  # what is no number counts as far
     amplitude = 1.0
-    for _ in range(packed & 255):
+    for _ in range(packed & 31):
         if most < FAR:
             for k in range(n):
-                to[k] += amplitude * gradient_noise(a[k], b[k], c[k])
+                to[k] += amplitude * gradient_noise(a[k], b[k], c[k], channel)
         else:
-            _add_near(amplitude, a, b, c, to, n)
+            _add_near(amplitude, channel, a, b, c, to, n)
         for k in range(n):
             a[k], b[k], c[k] = a[k] * lacunarity, b[k] * lacunarity, c[k] * lacunarity
         amplitude *= diminish
@@ -131,11 +148,22 @@ def _noise(packed: int, registers: F8, x: F8, y: F8, z: F8, to: F8, spare: F8, n
 
 
 @inner
-def _add_near(amplitude: float, a: F8, b: F8, c: F8, to: F8, n: int) -> None:
+def _add_near(amplitude: float, channel: int, a: F8, b: F8, c: F8, to: F8, n: int) -> None:
     """An octave where some places are too far away for one."""
     for k in range(n):
         if abs(a[k]) < FAR and abs(b[k]) < FAR and abs(c[k]) < FAR:
-            to[k] += amplitude * gradient_noise(a[k], b[k], c[k])
+            to[k] += amplitude * gradient_noise(a[k], b[k], c[k], channel)
+
+
+@inner
+def _other_noise(op: int, packed: int, registers: F8, x: F8, y: F8, z: F8, to: F8, n: int) -> None:
+    """Noises that are rarer, point by point."""
+    first = packed >> START_BIT
+    for k in range(n):
+        # what a noise is scattered by may vary; steps of octaves are known, and the same for the whole block
+        one = registers[first * BLOCK + (k if op == SCATTERED else 0)] if op != CELLS else 0.0
+        two = registers[(first + 1) * BLOCK] if op == PLANE_NOISE else 0.0
+        to[k] = noise_at(op, packed, x[k], y[k], z[k], one, two)
 
 
 @inner
@@ -158,7 +186,9 @@ def run_block(w: World, first: int, count: int, registers: F8, spare: F8, n: int
             _picture(w, more, a, b, to, spare, n)
         elif op == NOISE:
             _noise(more, registers, a, b, beyond(registers, w.i4[at + 4] * BLOCK), to, spare, n)
-        elif op >= FLOOR:
+        elif op == PLANE_NOISE or op == CELLS or op == SCATTERED:
+            _other_noise(op, more, registers, a, b, beyond(registers, w.i4[at + 4] * BLOCK), to, n)
+        elif op >= FLOOR and op != ANGLE:
             _of_one(op, a, to, n)
         else:
             _plain(op, a, b, to, n)

@@ -47,13 +47,15 @@ from durvan.engine.kernels.world import (
 )
 from durvan.graph.expression import POINT, POINT_SIZE, TILE_COLUMNS, TILE_ROWS
 from durvan.graph.noise import FAR
+from durvan.graph.program import CHANNEL_BIT, OPERATIONS, START_BIT, STYLE_BIT
 from durvan.optics.jit import address, beyond, entry, inner, small
 from durvan.optics.lobes import layout
 from durvan.optics.lobes.layout import BEYOND, RECORD
 
-(ADD, SUBTRACT, MULTIPLY, DIVIDE, POWER, LEAST, MOST, BELOW, FLOOR, ROOT, EXP, LOG, ABSOLUTE, PICTURE, NOISE) = range(
-    15
-)
+(
+    ADD, SUBTRACT, MULTIPLY, DIVIDE, POWER, LEAST, MOST, BELOW, FLOOR, ROOT, EXP, LOG, ABSOLUTE, PICTURE, NOISE, SINE, COSINE,
+    ANGLE, PLANE_NOISE, CELLS, SCATTERED,
+) = range(len(OPERATIONS))  # fmt: skip
 
 KNOWN = len(POINT)
 FACED = 0.75  # how far what is painted faces an eye that is nowhere
@@ -67,10 +69,8 @@ def _turn(x: int, by: int) -> int:
 
 
 @small
-def _hash(x: int, y: int, z: int) -> int:
+def _final(a: int, b: int, c: int) -> int:
     mask = 0xFFFFFFFF
-    first = 0xDEADBEEF + 12 + 13
-    a, b, c = (x + first) & mask, (y + first) & mask, (z + first) & mask
     c = ((c ^ b) - _turn(b, 14)) & mask
     a = ((a ^ c) - _turn(c, 11)) & mask
     b = ((b ^ a) - _turn(a, 25)) & mask
@@ -78,6 +78,46 @@ def _hash(x: int, y: int, z: int) -> int:
     a = ((a ^ c) - _turn(c, 4)) & mask
     b = ((b ^ a) - _turn(a, 14)) & mask
     return ((c ^ b) - _turn(b, 24)) & mask
+
+
+@small
+def _hash(x: int, y: int, z: int) -> int:
+    """Bits for three whole numbers, as `durvan.graph.noise` has them."""
+    mask = 0xFFFFFFFF
+    first = 0xDEADBEEF + 12 + 13
+    return _final((x + first) & mask, (y + first) & mask, (z + first) & mask)
+
+
+@small
+def _plane_hash(x: int, y: int) -> int:
+    mask = 0xFFFFFFFF
+    first = 0xDEADBEEF + 8 + 13
+    return _final((x + first) & mask, (y + first) & mask, first & mask)
+
+
+@inner
+def _hash_of_four(x: int, y: int, z: int, n: int) -> int:
+    mask = 0xFFFFFFFF
+    first = 0xDEADBEEF + 16 + 13
+    a, b, c = (x + first) & mask, (y + first) & mask, (z + first) & mask
+    a = ((a - c) & mask) ^ _turn(c, 4)
+    c = (c + b) & mask
+    b = ((b - a) & mask) ^ _turn(a, 6)
+    a = (a + c) & mask
+    c = ((c - b) & mask) ^ _turn(b, 8)
+    b = (b + a) & mask
+    a = ((a - c) & mask) ^ _turn(c, 16)
+    c = (c + b) & mask
+    b = ((b - a) & mask) ^ _turn(a, 19)
+    a = (a + c) & mask
+    c = ((c - b) & mask) ^ _turn(b, 4)
+    b = (b + a) & mask
+    return _final((a + n) & mask, b, c)
+
+
+@small
+def _of_channel(h: int, channel: int) -> int:
+    return h if channel == 0 else (h >> (8 * (channel - 1))) & 0xFF
 
 
 @small
@@ -89,21 +129,90 @@ def _gradient(h: int, x: float, y: float, z: float) -> float:
 
 
 @small
-def gradient_noise(x: float, y: float, z: float) -> float:
+def _plane_gradient(h: int, x: float, y: float) -> float:
+    h = h & 7
+    u = x if h < 4 else y
+    v = 2.0 * (y if h < 4 else x)
+    return (-u if h & 1 else u) + (-v if h & 2 else v)
+
+
+@small
+def _fade(t: float) -> float:
+    return t * t * t * (t * (t * 6.0 - 15.0) + 10.0)
+
+
+@small
+def gradient_noise(x: float, y: float, z: float, channel: int) -> float:
     """One octave (Perlin 2002), as `durvan.graph.noise` has it."""
     x0, y0, z0 = math.floor(x), math.floor(y), math.floor(z)
     fx, fy, fz = x - x0, y - y0, z - z0
     ix, iy, iz = int(x0), int(y0), int(z0)
-    su = fx * fx * fx * (fx * (fx * 6.0 - 15.0) + 10.0)
-    sv = fy * fy * fy * (fy * (fy * 6.0 - 15.0) + 10.0)
-    sw = fz * fz * fz * (fz * (fz * 6.0 - 15.0) + 10.0)
+    su, sv, sw = _fade(fx), _fade(fy), _fade(fz)
     total = 0.0
     for dz in range(2):
         for dy in range(2):
             for dx in range(2):
                 weight = (su if dx else 1.0 - su) * (sv if dy else 1.0 - sv) * (sw if dz else 1.0 - sw)
-                total += weight * _gradient(_hash(ix + dx, iy + dy, iz + dz), fx - dx, fy - dy, fz - dz)
+                h = _of_channel(_hash(ix + dx, iy + dy, iz + dz), channel)
+                total += weight * _gradient(h, fx - dx, fy - dy, fz - dz)
     return total * 0.9820
+
+
+@inner
+def plane_gradient_noise(x: float, y: float, channel: int) -> float:
+    """One octave over a plane."""
+    x0, y0 = math.floor(x), math.floor(y)
+    fx, fy = x - x0, y - y0
+    ix, iy = int(x0), int(y0)
+    su, sv = _fade(fx), _fade(fy)
+    total = 0.0
+    for dy in range(2):
+        for dx in range(2):
+            weight = (su if dx else 1.0 - su) * (sv if dy else 1.0 - sv)
+            h = _of_channel(_plane_hash(ix + dx, iy + dy), channel)
+            total += weight * _plane_gradient(h, fx - dx, fy - dy)
+    return total * 0.6616
+
+
+@inner
+def cell_noise(size: int, x: float, y: float, z: float) -> float:
+    """A number for each square (size 2) or cube (3)."""
+    if not (abs(x) < FAR and abs(y) < FAR and (size == 2 or abs(z) < FAR)):
+        x = y = z = 0.0
+    ix, iy = int(math.floor(x)), int(math.floor(y))
+    h = _plane_hash(ix, iy) if size == 2 else _hash(ix, iy, int(math.floor(z)))
+    return h / 4294967295.0
+
+
+@inner
+def scattered_points(size: int, style: int, jitter: float, x: float, y: float, z: float) -> float:
+    """How far the nearest of many points is, one scattered in each cell (Worley 1996); of style 1, a number for each."""
+    if size == 2:
+        z = 0.0
+    if not (abs(x) < FAR and abs(y) < FAR and abs(z) < FAR):
+        x = y = z = 0.0
+    x0, y0, z0 = math.floor(x), math.floor(y), math.floor(z)
+    fx, fy, fz = x - x0, y - y0, z - z0
+    best, bx, by, bz = 1e6, 0.0, 0.0, 0.0
+    deep = 1 if size == 3 else 0
+    for dx in range(-1, 2):
+        for dy in range(-1, 2):
+            for dz in range(-deep, deep + 1):
+                cx, cy, cz = int(x0) + dx, int(y0) + dy, int(z0) + dz
+                pz = 0.0
+                if size == 3:
+                    hx, hy = _hash_of_four(cx, cy, cz, 0), _hash_of_four(cx, cy, cz, 1)
+                    pz = dz + (_hash_of_four(cx, cy, cz, 2) / 4294967295.0 - 0.5) * jitter + 0.5 - fz
+                else:
+                    hx, hy = _hash(cx, cy, 0), _hash(cx, cy, 1)
+                px = dx + (hx / 4294967295.0 - 0.5) * jitter + 0.5 - fx
+                py = dy + (hy / 4294967295.0 - 0.5) * jitter + 0.5 - fy
+                square = px * px + py * py + pz * pz
+                if square < best:
+                    best, bx, by, bz = square, px, py, pz
+    if style == 1:
+        return cell_noise(size, bx + x, by + y, bz + z)
+    return math.sqrt(best)
 
 
 @inner
@@ -192,17 +301,41 @@ def run(w: World, first: int, count: int, registers: F8) -> None:
             registers[to] = abs(a)
         elif op == PICTURE:
             look_up(w, w.i4[w.i4[A_CODE] + line * 6 + 5], a, b, registers, to)
-        elif op == NOISE:
+        elif op == SINE:
+            registers[to] = math.sin(a)
+        elif op == COSINE:
+            registers[to] = math.cos(a)
+        elif op == ANGLE:
+            registers[to] = math.atan2(a, b)
+        else:
             z = registers[w.i4[w.i4[A_CODE] + line * 6 + 4]]
             packed = w.i4[w.i4[A_CODE] + line * 6 + 5]
-            lacunarity, diminish = registers[packed >> 8], registers[(packed >> 8) + 1]
-            total, amplitude = 0.0, 1.0
-            for _ in range(packed & 255):
-                if abs(a) < FAR and abs(b) < FAR and abs(z) < FAR:
-                    total += amplitude * gradient_noise(a, b, z)
-                amplitude *= diminish
-                a, b, z = a * lacunarity, b * lacunarity, z * lacunarity
-            registers[to] = total
+            more = packed >> START_BIT
+            one = registers[more] if op != CELLS else 0.0
+            two = registers[more + 1] if op == NOISE or op == PLANE_NOISE else 0.0
+            registers[to] = noise_at(op, packed, a, b, z, one, two)
+
+
+@inner
+def noise_at(op: int, packed: int, x: float, y: float, z: float, one: float, two: float) -> float:
+    """One of the noises; how it is asked for is packed as `durvan.graph.program` says. `one` and `two` are the numbers more: steps in
+    frequency and in strength, or how far points are scattered.
+    """
+    if op == CELLS:
+        return cell_noise(packed, x, y, z)
+    if op == SCATTERED:
+        return scattered_points(packed & 31, (packed >> STYLE_BIT) & 1, one, x, y, z)
+    lacunarity, diminish = one, two
+    channel = (packed >> CHANNEL_BIT) & 7
+    total, amplitude = 0.0, 1.0
+    for _ in range(packed & 31):
+        if abs(x) < FAR and abs(y) < FAR and (op == PLANE_NOISE or abs(z) < FAR):
+            total += amplitude * (
+                plane_gradient_noise(x, y, channel) if op == PLANE_NOISE else gradient_noise(x, y, z, channel)
+            )
+        amplitude *= diminish
+        x, y, z = x * lacunarity, y * lacunarity, z * lacunarity
+    return total
 
 
 @inner

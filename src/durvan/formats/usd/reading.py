@@ -290,6 +290,7 @@ class StageReader:
         node = Node(name, NO_ID, source=path)
         problems: dict[str, Problem] = {}
         animated: list[str] = []
+        space = ""
         for full, attribute in _properties(prim):
             if full.startswith("inputs:"):
                 port = full[7:]
@@ -306,11 +307,15 @@ class StageReader:
                 value = self._value(attribute, name, port, problems)
                 if value is not None:
                     node.values[port] = value
+                    if port == "file" and attribute.HasColorSpace():
+                        space = str(attribute.GetColorSpace())
                     if self.animated and attribute.ValueMightBeTimeVarying():
                         animated.append(port)
             elif full == "info:id":
                 found_id = attribute.Get()
                 node.kind = str(found_id) if found_id else NO_ID
+        if space and node.kind.startswith("ND_"):  # MaterialX keeps a picture's colour space with its path
+            node.values["colorspace"] = space
         node.animated = tuple(animated)
         node.problems = problems or None
         self.thing.graph.nodes[name] = node

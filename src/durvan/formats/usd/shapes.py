@@ -28,7 +28,9 @@ _PARTS = {  # of what meshes carry for their corners
 }  # fmt: skip
 
 
-class _Reader:
+class ShapeReader:
+    """Reads the meshes of one stage. Use `read_shapes`."""
+
     def __init__(self, stage: Usd.Stage, report: Report) -> None:
         self.stage, self.report = stage, report
         self.unit, _ = metres_per_unit(stage)
@@ -356,7 +358,7 @@ def read_shapes(file: Path, report: Report = silent) -> Shapes:
 
     Raises SceneFileError when the file cannot be opened.
     """
-    return _Reader(open_stage(file).stage, report).run()
+    return ShapeReader(open_stage(file).stage, report).run()
 
 
-__all__ = ["Mesh", "Shapes", "read_shapes"]
+__all__ = ["Mesh", "ShapeReader", "Shapes", "read_shapes"]

@@ -15,6 +15,7 @@ from durvan.errors import SceneFileError
 from durvan.formats.usd.flattening import as_crate, flatten
 from durvan.formats.usd.opening import reads
 from durvan.formats.usd.text import TYPES, Layer, Spec, asset, literal, number, quoted
+from durvan.formats.usd.whole import put_body
 from durvan.scene.graph import Value
 from durvan.scene.written import Form, Property, Written, WrittenThing
 
@@ -119,12 +120,14 @@ def write(written: Written, file: Path) -> None:
     text = file.with_name(f"{file.stem}.beside.usda")
     try:
         try:
-            if file.suffix == ".usda" and written.replaced is None:
+            if file.suffix == ".usda" and written.replaced is None and written.over:
                 layer.write(file)
                 keep(file, written)
                 return
             layer.write(text)
             keep(text, written)
+            if not written.over:
+                put_body(text, written)
         finally:
             layer.release()
         if written.replaced is None:

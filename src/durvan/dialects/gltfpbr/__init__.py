@@ -1,0 +1,1 @@
+"""A dialect pack."""

@@ -1,0 +1,1 @@
+"""glTF 2.0, as text and as one binary file."""

@@ -1,0 +1,78 @@
+"""Names that a glTF file gives, as paths: unique, valid everywhere, the same for the same file."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+_CLEAN = re.compile(r"[^A-Za-z0-9_]")
+MATERIALS, SCENE = "/Materials", "/Scene"
+
+
+def clean(name: object, otherwise: str) -> str:
+    """A name as a part of a path."""
+    found = _CLEAN.sub("_", name).strip("_")[:120] if isinstance(name, str) else ""
+    if not found:
+        return otherwise
+    return found if not found[0].isdigit() else f"_{found}"
+
+
+def unique(name: str, taken: set[str]) -> str:
+    """A name that none has yet; it is taken then."""
+    found, number = name, 2
+    while found in taken:
+        found, number = f"{name}_{number}", number + 1
+    taken.add(found)
+    return found
+
+
+def material_paths(materials: list[dict[str, Any]]) -> list[str]:
+    """The path of each material."""
+    taken: set[str] = set()
+    return [f"{MATERIALS}/{unique(clean(one.get('name'), f'material_{n}'), taken)}" for n, one in enumerate(materials)]
+
+
+def parents(nodes: list[dict[str, Any]]) -> tuple[list[int], list[int]]:
+    """Each node's parent (−1 for none), and an order with parents before children. A node in a circle, or with two parents, is
+    cut loose there.
+    """
+    above = [-1] * len(nodes)
+    for place, node in enumerate(nodes):
+        children = node.get("children")
+        if isinstance(children, list):
+            for child in children:
+                if isinstance(child, int) and 0 <= child < len(nodes) and child != place and above[child] == -1:
+                    above[child] = place
+    order: list[int] = []
+    state = bytearray(len(nodes))
+    for start in range(len(nodes)):
+        if state[start]:
+            continue
+        chain = []
+        here = start
+        while here != -1 and not state[here]:
+            state[here] = 1
+            chain.append(here)
+            here = above[here]
+        if here != -1 and here in chain:  # a circle
+            above[chain[-1]] = -1
+        order.extend(reversed(chain))
+    return above, order
+
+
+def node_paths(nodes: list[dict[str, Any]], above: list[int], order: list[int]) -> list[str]:
+    """The path of each node, below its parent's."""
+    out = [""] * len(nodes)
+    taken: dict[int, set[str]] = {}
+    for place in order:
+        parent = above[place]
+        siblings = taken.get(parent)
+        if siblings is None:
+            siblings = taken[parent] = {"shape"}
+        name = nodes[place].get("name")
+        if not (isinstance(name, str) and name.isascii() and name.isidentifier() and len(name) < 120):
+            name = clean(name, f"node_{place}")
+        name = name if name not in siblings else unique(name, siblings)
+        siblings.add(name)
+        out[place] = f"{out[parent] if parent != -1 else SCENE}/{name}"
+    return out

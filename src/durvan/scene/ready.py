@@ -147,3 +147,11 @@ def _metal(name: str, metal: _Metal) -> Ready:
     }  # fmt: skip
     facts = (("n", " ".join(f"{part:g}" for part in metal.n)), ("k", " ".join(f"{part:g}" for part in metal.k)))
     return Ready(name, MaterialKind.METAL, values, _OURS.format(symbol=metal.symbol), facts)
+
+
+@cache
+def metals() -> dict[str, tuple[Colour, Colour]]:
+    """The complex indices of our metals in linear Rec.709, by their symbols: real and imaginary parts."""
+    text = (resources.files("durvan.scene") / "ready.yaml").read_text(encoding="utf-8")
+    found = _Library.model_validate(yaml.load(text, Loader=yaml.CSafeLoader))
+    return {one.symbol: (one.n, one.k) for one in found.metals.values()}

@@ -191,16 +191,21 @@ class Vocabulary(Strict):
 
     def settled(self) -> Vocabulary:
         """The same, where every type has what it says that it has like another one. Raises ValueError, naming a type that is like none."""
-        types: dict[str, NodeType] = {}
-        for name, one in self.types.items():
-            if one.like and one.like not in self.types:
-                raise ValueError(f"{name} is like '{one.like}', which is none of {', '.join(self.types)}")
-            if one.like:
-                inherited = self.types[one.like].parameters
-                one = one.model_copy(update={"parameters": {**inherited, **one.parameters}})
-            if not one.abstract:
-                types[name] = one
+        types = {
+            name: one if not one.like else one.model_copy(update={"parameters": self._inherited(name, ())})
+            for name, one in self.types.items()
+            if not one.abstract
+        }
         return Vocabulary(types=types)
+
+    def _inherited(self, name: str, seen: tuple[str, ...]) -> dict[str, Parameter]:
+        """The parameters of a type, those of what it is like first."""
+        one = self.types[name]
+        if not one.like:
+            return one.parameters
+        if one.like not in self.types or name in seen:
+            raise ValueError(f"{name} is like '{one.like}', which is none of {', '.join(self.types)}")
+        return {**self._inherited(one.like, (*seen, name)), **one.parameters}
 
 
 def unit_factor(here: str, there: str, metres_per_unit: float) -> float | None:

@@ -141,7 +141,7 @@ class MaterialReader:
             return
         node = self._texture_node(f"{port}_texture", TEXTURE, texture)
         if factor is not None:
-            node.values["factor"] = (*factor, 1.0) if isinstance(factor, tuple) else (float(str(factor)),) * 4
+            node.values["factor"] = (*factor, 1.0) if isinstance(factor, tuple) else (float(factor),) * 4
         elif place.usual != 1.0 and place.usual != (1.0, 1.0, 1.0):
             usual = place.usual if isinstance(place.usual, tuple) else (place.usual,) * 3
             node.values["factor"] = (*usual, 1.0 if isinstance(place.usual, tuple) else place.usual)

@@ -14,10 +14,12 @@ from durvan.optics.lobes.layout import (
     ALPHA_X,
     AMOUNT,
     BARE,
+    BURLEY,
     COUNT,
     COVER,
     DIELECTRIC,
     DIFFUSE,
+    FACETS,
     FILM,
     FIRST,
     FRESNEL,
@@ -53,7 +55,8 @@ def from_inside(rec: Array, oz: float) -> bool:
 @small
 def is_matt(rec: Array) -> bool:
     """Whether it is one even matt lobe and nothing else, which needs no more than its colour."""
-    return rec[COUNT] == 1.0 and rec[HEADER + KIND] == DIFFUSE and rec[HEADER + ALPHA_X] <= 0.0
+    plain = rec[HEADER + ALPHA_X] <= 0.0 and rec[HEADER + FACETS] != BURLEY
+    return rec[COUNT] == 1.0 and rec[HEADER + KIND] == DIFFUSE and plain
 
 
 @small

@@ -38,6 +38,21 @@ def oren_nayar(colour: float, roughness: float, o_dot_i: float, o: float, i: flo
 
 
 @inner
+def burley(roughness: float, o_dot_i: float, o: float, i: float) -> float:
+    """A matt lobe that darkens at grazing angles where it is smooth and brightens where it is rough (Burley 2012, 5.3), white."""
+    fo, fi = (1.0 - o) ** 5, (1.0 - i) ** 5
+    back = roughness * (1.0 + o_dot_i)  # 2·roughness·cos² of half the angle between both directions
+    retro = back * (fo + fi + fo * fi * (back - 1.0))
+    return ((1.0 - 0.5 * fo) * (1.0 - 0.5 * fi) + retro) / math.pi
+
+
+@inner
+def burley_sheen(o_dot_i: float) -> float:
+    """A sheen towards the edge (Burley 2012, 5.4): Schlick's rise by half the angle between both directions."""
+    return (1.0 - math.sqrt(max(0.5 * (1.0 + o_dot_i), 0.0))) ** 5
+
+
+@inner
 def sheen(roughness: float, hz: float, o: float, i: float) -> float:
     """Inverted-Gaussian-like fuzz (Estevez & Kulla 2017, eq. 2) with a smooth denominator for its masking (Neubelt &
     Pettineo 2013, eq. 2); before it is scaled to reflect no more than it gets.

@@ -46,8 +46,8 @@ BEYOND = 1e30  # what a lane comes to from here on, or to no number, leaves the 
 # DEEP_WALK is DEEP_DIFFUSE where the renderer follows light below the surface: a way in, without a value of its own
 # FIBRE has its roughness along, around and of what was inside in ALPHA_X, ALPHA_Y and TURN, its absorption in FIRST, its index in SECOND
 NONE, DIFFUSE, THROUGH, REFLECT, REFRACT, STRAIGHT, SHEEN, DEEP_DIFFUSE, DEEP_WALK, FIBRE = range(10)
-# Shapes of facets
-GGX, BECKMANN, BLINN = range(3)
+# Shapes of facets; BURLEY marks a matt lobe, or a sheen, by the laws of Burley 2012 instead
+GGX, BECKMANN, BLINN, BURLEY = range(4)
 # Laws of reflection
 CONSTANT, DIELECTRIC, CONDUCTOR, SCHLICK, WALL = range(5)
 # How a lobe covers: not; by its albedo towards the eye; by both directions, reciprocally

@@ -10,6 +10,7 @@ from durvan.optics.lobes.layout import (
     ALPHA_X,
     ALPHA_Y,
     BLINN,
+    BURLEY,
     DEEP_DIFFUSE,
     DIFFUSE,
     FACETS,
@@ -80,6 +81,9 @@ def lobe(
         rough = rec[b + ALPHA_X] if kind == DIFFUSE else 0.0
         dot = ox * ix + oy * iy + oz * iz
         pdf = iz / math.pi
+        if kind == DIFFUSE and int(rec[b + FACETS]) == BURLEY:
+            f = diffuse.burley(rough, dot, oz, iz)
+            return wr * f, wg * f, wb * f, pdf
         if rough <= 0.0:
             return wr / math.pi, wg / math.pi, wb / math.pi, pdf
         return (
@@ -95,6 +99,9 @@ def lobe(
     if kind == SHEEN:
         if iz <= 0.0:
             return 0.0, 0.0, 0.0, 0.0
+        if int(rec[b + FACETS]) == BURLEY:
+            f = diffuse.burley_sheen(ox * ix + oy * iy + oz * iz)
+            return wr * f, wg * f, wb * f, 1.0 / (2.0 * math.pi)
         hz = (oz + iz) / max(math.sqrt((ox + ix) ** 2 + (oy + iy) ** 2 + (oz + iz) ** 2), 1e-12)
         f = diffuse.sheen(rec[b + ALPHA_X], hz, oz, iz) * sheen_scale(tables, rec[b + ALPHA_X], oz, iz)
         return wr * f, wg * f, wb * f, 1.0 / (2.0 * math.pi)

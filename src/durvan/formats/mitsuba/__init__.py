@@ -1,0 +1,1 @@
+"""Mitsuba 3's scene files."""

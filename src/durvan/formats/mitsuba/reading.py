@@ -1,0 +1,496 @@
+"""Read a Mitsuba scene into raw things: BSDFs with what wraps them, emitters, sensors, and how a picture is made."""
+
+from __future__ import annotations
+
+import json
+import math
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from durvan.formats.gltf.paths import clean, unique
+from durvan.formats.mitsuba.document import Document, Thing
+from durvan.formats.mitsuba.words import INDICES, PREFIX, SHAPES_WITH_LIGHT, WRAPPERS
+from durvan.progress import Report, Step, silent
+from durvan.scene.graph import Graph, Link, Node, Problem, Value
+from durvan.scene.model import Kind, Oddity, Wearer
+from durvan.scene.raw import YAW, RawPicture, RawReference, RawScene, RawThing
+
+Floats = NDArray[np.float64]
+SPACE = "mitsuba"
+MATERIALS, SCENE = "/Materials", "/Scene"
+HALF_TURN = np.diag([-1.0, 1.0, -1.0, 1.0])  # a sensor looks along +Z with +X on its left, a camera here along −Z
+_CONSTANT = {"srgb": "color", "uniform": "value", "rawconstant": "value"}
+_FILES = {"obj", "ply", "serialized", "linearcurve", "bsplinecurve", "sdfgrid", "ellipsoids", "ellipsoidsmesh"}
+_POINTED = ("point", "spot", "projector", "directional", "directionalarea")
+
+
+class Reader:
+    """Reads one document. Use `read_scene`."""
+
+    def __init__(self, document: Document) -> None:
+        self.document = document
+        self.scene = document.scene
+        self.raw = RawScene(
+            document.file, 1.0, "Y", None, "", tuple(document.files), {"metersPerUnit": 1.0, "upAxis": "Y"}, "",
+            oddities=list(document.oddities),
+        )  # fmt: skip
+        self.folder = document.folder
+        self.taken: dict[str, set[str]] = {}
+        self.known: dict[int, str] = {}
+        self.thing = RawThing("", "", Kind.MATERIAL, "")
+        self.graph = Graph()
+
+    def run(self, report: Report) -> RawScene:
+        report(Step("Reading the scene"))
+        for one in self.scene.of("bsdf"):
+            self._material(one)
+        self._shapes(report)
+        for one in self.scene.of("emitter"):
+            self._emitter(one)
+        self._view()
+        for one in self.scene.inside:
+            if one.tag in ("medium", "volume", "texture", "phase"):
+                continue  # told with what refers to them
+        return self.raw
+
+    def _odd(self, code: str, line: int, detail: str, thing: str = "") -> None:
+        self.raw.oddities.append(Oddity(code, thing, f"line {line}", detail))
+
+    def _path(self, home: str, name: str, otherwise: str) -> str:
+        taken = self.taken.setdefault(home, set())
+        return f"{home}/{unique(clean(name, otherwise), taken)}"
+
+    # materials
+
+    def _material(self, one: Thing) -> str:
+        """The path of a BSDF's material, read once however often it is worn."""
+        key = id(one.inside)
+        known = self.known.get(key)
+        if known is not None:
+            return known
+        path = self.known[key] = self._path(MATERIALS, one.id or one.name, f"bsdf_{one.line}")
+        thing = self.thing = RawThing(path, one.id or path.rsplit("/", 1)[-1], Kind.MATERIAL, f"{PREFIX}{one.type}")
+        self.graph = thing.graph = Graph()
+        root = self._bsdf(one, "surface", 0)
+        thing.contexts[""] = {"surface": Link(root.id)}
+        self.raw.things.append(thing)
+        return path
+
+    def _bsdf(self, one: Thing, name: str, depth: int) -> Node:
+        """A BSDF with what wraps it as one node; two that stand side by side, or back to back, are nodes that it is fed by."""
+        wrapped: list[Thing] = []
+        inner = one
+        while inner.type in WRAPPERS and depth < 32:
+            nested = [two for two in inner.inside if two.tag == "bsdf"]
+            if inner.type == "twosided" and len(nested) == 2:
+                return self._two(inner, nested, name, "twosided", ("front", "back"), wrapped, depth)
+            if not nested:
+                break
+            wrapped.append(inner)
+            inner = nested[0]
+            depth += 1
+        if inner.type == "blendbsdf":
+            nested = [two for two in inner.inside if two.tag == "bsdf"]
+            if len(nested) == 2:
+                return self._two(inner, nested, name, "blendbsdf", ("first", "second"), wrapped, depth)
+        node = self._node(inner, name, f"{PREFIX}{inner.type}")
+        self._plain(inner, node)
+        self._wrap(wrapped, inner, node)
+        return node
+
+    def _two(
+        self,
+        one: Thing,
+        nested: list[Thing],
+        name: str,
+        kind: str,
+        ports: tuple[str, str],
+        wrapped: list[Thing],
+        depth: int,
+    ) -> Node:
+        node = self._node(one, name, PREFIX + kind)
+        for port, two in zip(ports, nested, strict=True):
+            node.links[port] = Link(self._bsdf(two, f"{name}_{port}", depth + 1).id)
+        for key, value in one.values.items():
+            node.values[key] = value
+        for two in one.inside:
+            if two.tag == "texture":
+                self._texture(node, two.name or "weight", two)
+        for outer in wrapped:
+            if outer.type != "twosided":
+                self._odd("wrapped", outer.line, f"a {outer.type} around two BSDFs is not carried.", self.thing.path)
+                node.values[f"{outer.type}"] = json.dumps({k: v for k, v in outer.values.items()})
+        return node
+
+    def _node(self, one: Thing, name: str, kind: str) -> Node:
+        node = self.graph.add(Node(name, kind, source=f"{self.thing.path}/{name}"))
+        if one.problems:
+            node.problems = {port: Problem(said[0].upper() + said[1:] + ".") for port, said in one.problems.items()}
+        return node
+
+    def _plain(self, one: Thing, node: Node) -> None:
+        """A BSDF's own properties, and the textures that feed them."""
+        for name, value in one.values.items():
+            port, found = self._named(one, name, value)
+            if found is not None:
+                node.values[port] = found
+        for inner in one.inside:
+            if inner.tag == "texture":
+                self._texture(node, "alpha" if inner.name == "alpha_u" else inner.name, inner)
+            elif inner.tag not in ("bsdf",):
+                node.values[f"{inner.tag}.{inner.name}"] = json.dumps(
+                    {"type": inner.type, **{k: v for k, v in inner.values.items()}}
+                )
+
+    def _named(self, one: Thing, name: str, value: Value) -> tuple[str, Value | None]:
+        """A property by its name here: indices by materials as numbers, two names for one alpha as one."""
+        if name in ("int_ior", "ext_ior", "eta") and isinstance(value, str):
+            index = INDICES.get(value.lower())
+            if index is None:
+                self._odd(
+                    "wrong-value", one.line, f"'{value[:60]}' is no material whose index is known.", self.thing.path
+                )
+            return name, index
+        if name == "alpha_u":
+            return "alpha", value
+        if name == "flip_normals":
+            return name, value
+        if one.type in ("principled", "principledthin") and isinstance(value, tuple) and name != "base_color":
+            return name, sum(value) / len(value)
+        if name in ("sigma_a",) and one.type == "hair":
+            return "absorption", value
+        return name, value
+
+    def _wrap(self, wrapped: list[Thing], inner: Thing, node: Node) -> None:
+        clear = inner.type in ("dielectric", "roughdielectric", "thindielectric", "principledthin", "hair", "null") or (
+            (inner.type == "principled"
+            and bool(inner.values.get("spec_trans")))
+            or any(two.name == "spec_trans" for two in inner.inside)
+        )
+        if not clear and not any(one.type == "twosided" for one in wrapped):
+            node.values["both_sides"] = False
+        for one in wrapped:
+            if one.type == "mask":
+                if "opacity" in one.values:
+                    value = one.values["opacity"]
+                    node.values["opacity"] = sum(value) / len(value) if isinstance(value, tuple) else value
+                for two in one.of("texture"):
+                    self._texture(node, "opacity", two)
+            elif one.type in ("normalmap", "bumpmap"):
+                self._relief(one, node)
+            for port, said in one.problems.items():
+                node.problems = {**(node.problems or {}), port: Problem(said[0].upper() + said[1:] + ".")}
+
+    def _relief(self, one: Thing, node: Node) -> None:
+        if "normal" in node.links:
+            self._odd(
+                "wrapped", one.line, "one relief over another is not carried; the outer one counts.", self.thing.path
+            )
+            return
+        relief = self._node(one, f"{node.id}_{one.type}", f"{PREFIX}{one.type}")
+        port = "normalmap" if one.type == "normalmap" else "height"
+        for two in one.of("texture"):
+            self._texture(relief, port, two)
+        for name, value in one.values.items():
+            relief.values[name] = value
+        node.links["normal"] = Link(relief.id)
+
+    # textures
+
+    def _texture(self, node: Node, port: str, one: Thing) -> None:
+        """Feed a port with a texture; one that is the same everywhere is a value."""
+        if one.type in _CONSTANT:
+            value = one.values.get(_CONSTANT[one.type], one.values.get("value"))
+            if value is not None:
+                node.values[port] = value
+            return
+        made = self._node(one, f"{node.id}_{port}", f"{PREFIX}{one.type}")
+        for name, value in one.values.items():
+            if name == "filename" and isinstance(value, str):
+                made.values[name] = value
+                self.raw.pictures.append(RawPicture(value, "", self.thing.path, made.id, "filename", self.folder))
+            elif one.type == "bitmap" and name == "wrap_mode" and value not in ("repeat", "mirror", "clamp"):
+                made.problems = {
+                    **(made.problems or {}),
+                    name: Problem(f"Expected repeat, mirror or clamp, found '{value}'."),
+                }
+            else:
+                made.values[name] = value
+        if "to_uv" in one.matrices:
+            self._placement(made, one.matrices["to_uv"])
+        for inner in one.of("texture"):
+            self._texture(made, inner.name, inner)
+        node.links[port] = Link(made.id, "out")
+
+    def _placement(self, node: Node, matrix: Floats) -> None:
+        """A transform of UVs as a scale, a turn and a shift."""
+        a = matrix[:2, :2].T
+        sx, sy = float(np.hypot(*a[:, 0])), float(np.hypot(*a[:, 1]))
+        if sx < 1e-9 or sy < 1e-9 or abs(float(a[:, 0] @ a[:, 1])) > 1e-5 * sx * sy:
+            node.problems = {
+                **(node.problems or {}),
+                "to_uv": Problem("A sheared transform of UVs; what of it is a scale and a turn counts."),
+            }
+        if float(np.linalg.det(a)) < 0.0:
+            sy = -sy
+        angle = -math.degrees(math.atan2(a[1, 0], a[0, 0]))
+        if (sx, sy) != (1.0, 1.0):
+            node.values["scale"] = (sx, sy)
+        if abs(angle) > 1e-9:
+            node.values["rotate"] = angle
+        if matrix[3, :2].any():
+            node.values["offset"] = (float(matrix[3, 0]), float(matrix[3, 1]))
+
+    # shapes
+
+    def _shapes(self, report: Report) -> None:
+        for count, one in enumerate(self.scene.of("shape")):
+            if count % 500 == 0:
+                report(Step("Reading shapes", count))
+            self._shape(one, SCENE)
+
+    def _shape(self, one: Thing, home: str) -> None:
+        path = self._path(home, one.id or one.name, f"{one.type}_{one.line}")
+        if one.type in ("shapegroup", "merge"):
+            for inner in one.of("shape"):
+                self._shape(inner, path)
+            return
+        self.raw.meshes += 1
+        name = one.values.get("filename")
+        if one.type in _FILES and isinstance(name, str):
+            self.raw.references.append(RawReference(name, "", self.folder, path))
+        bsdfs = list(one.of("bsdf"))
+        emitter = next(one.of("emitter"), None)
+        if emitter is not None and self._lit(one, emitter, path):
+            return
+        material = self._material(bsdfs[0]) if bsdfs else ""
+        if material:
+            self.raw.worn.setdefault(material, []).append(Wearer(path, "bsdf", False))
+        if emitter is not None and material:
+            self._glows(emitter, material)
+        for medium in one.of("medium"):
+            self._medium(medium, material)
+
+    def _lit(self, one: Thing, emitter: Thing, path: str) -> bool:
+        """Make a shape that shines a light of its own, where it is one that others have; what it wears is then not seen."""
+        word = SHAPES_WITH_LIGHT.get(one.type)
+        if emitter.type != "area" or word is None:
+            return False
+        thing = self._begin(path, emitter.id or one.id or path.rsplit("/", 1)[-1], Kind.LIGHT, PREFIX + word)
+        matrix = one.matrices.get("to_world", np.eye(4))
+        sizes = np.linalg.norm(matrix[:3, :3], axis=1)
+        if one.type == "rectangle":
+            thing.attributes |= {f"{SPACE}:width": 2.0 * float(sizes[0]), f"{SPACE}:height": 2.0 * float(sizes[1])}
+            matrix = HALF_TURN @ _turn(matrix)
+        elif one.type == "disk":
+            thing.attributes[f"{SPACE}:radius"] = float(sizes[0])
+            matrix = HALF_TURN @ _turn(matrix)
+        elif one.type == "sphere":
+            middle = one.values.get("center", (0.0, 0.0, 0.0))
+            radius = one.values.get("radius", 1.0)
+            thing.attributes[f"{SPACE}:radius"] = float(sizes[0]) * (radius if isinstance(radius, float) else 1.0)
+            place = _turn(matrix)
+            place[3, :3] = np.array([*_three(middle), 1.0]) @ matrix[:, :3]
+            matrix = place
+        else:
+            matrix = self._tube(one, thing, matrix)
+        self._stand(thing, matrix)
+        self._emitted(thing, emitter)
+        self.raw.meshes -= 1
+        return True
+
+    @staticmethod
+    def _tube(one: Thing, thing: RawThing, matrix: Floats) -> Floats:
+        ends = [
+            np.array([*_three(one.values.get(name, usual)), 1.0]) @ matrix[:, :3]
+            for name, usual in (("p0", (0.0, 0.0, 0.0)), ("p1", (0.0, 0.0, 1.0)))
+        ]
+        along = ends[1] - ends[0]
+        length = float(np.linalg.norm(along))
+        radius = one.values.get("radius", 1.0)
+        thing.attributes[f"{SPACE}:length"] = length
+        thing.attributes[f"{SPACE}:radius"] = (radius if isinstance(radius, float) else 1.0) * float(
+            np.linalg.norm(matrix[0, :3])
+        )
+        x = along / max(length, 1e-12)
+        y = np.cross((0.0, 0.0, 1.0) if abs(x[2]) < 0.9 else (1.0, 0.0, 0.0), x)
+        y /= np.linalg.norm(y)
+        out = np.eye(4)
+        out[:3, :3] = np.stack([x, y, np.cross(x, y)])
+        out[3, :3] = (ends[0] + ends[1]) / 2.0
+        return out
+
+    def _glows(self, emitter: Thing, material: str) -> None:
+        """What a shape gives off that is no light of its own stands with what it wears."""
+        thing = next(one for one in self.raw.things if one.path == material)
+        self.thing, self.graph = thing, thing.graph
+        surface = thing.graph.nodes["surface"]
+        if emitter.type != "area":
+            self._odd("unknown-thing", emitter.line, f"a {emitter.type} emitter on a mesh is not carried.", material)
+            return
+        if "radiance" in emitter.values:
+            surface.values["radiance"] = _colour(emitter.values["radiance"])
+        for one in emitter.of("texture"):
+            self._texture(surface, "radiance", one)
+
+    def _medium(self, one: Thing, material: str) -> None:
+        """A medium inside that only absorbs is read as such; any other is told."""
+        surface = next((t.graph.nodes["surface"] for t in self.raw.things if t.path == material), None)
+        albedo, density = one.values.get("albedo", 0.75), one.values.get("sigma_t", 1.0)
+        scale = one.values.get("scale", 1.0)
+        absorbs = one.type == "homogeneous" and one.name == "interior" and not any(_three(albedo))
+        if surface is not None and absorbs and "absorption" not in surface.values:
+            factor = scale if isinstance(scale, float) else 1.0
+            surface.values["absorption"] = tuple(part * factor for part in _three(density))
+        elif surface is not None and not absorbs:
+            surface.values[f"medium.{one.name}"] = json.dumps({"type": one.type, **one.values})
+
+    # lights
+
+    def _begin(self, path: str, name: str, kind: Kind, prim: str) -> RawThing:
+        thing = RawThing(path, name, kind, prim)
+        thing.context["metres_per_unit"] = 1.0
+        self.raw.things.append(thing)
+        return thing
+
+    @staticmethod
+    def _stand(thing: RawThing, matrix: Floats) -> None:
+        thing.stands = tuple(float(part) for part in matrix.reshape(-1))
+        look = -matrix[2, :3] / max(float(np.linalg.norm(matrix[2, :3])), 1e-12)
+        for axis, letter in enumerate("xyz"):
+            thing.context[f"eye_{letter}"], thing.context[f"look_{letter}"] = float(matrix[3, axis]), float(look[axis])
+
+    def _emitted(self, thing: RawThing, one: Thing) -> None:
+        """An emitter's properties as attributes."""
+        for name, value in one.values.items():
+            if name in ("intensity", "radiance", "irradiance") and isinstance(value, float | int | tuple):
+                value = _colour(value)
+            elif name in ("position", "direction"):
+                continue
+            thing.attributes[f"{SPACE}:{name}"] = value
+            if name == "filename" and isinstance(value, str):
+                self.raw.pictures.append(RawPicture(value, "", thing.path, "", "filename", self.folder))
+        for name, said in one.problems.items():
+            thing.problems[f"{SPACE}:{name}"] = Problem(said[0].upper() + said[1:] + ".")
+        for inner in one.of("texture"):
+            file = inner.values.get("filename")
+            if inner.type == "bitmap" and isinstance(file, str):
+                port = "picture" if inner.name == "radiance" else "texture"
+                thing.attributes[f"{SPACE}:{port}"] = file
+                self.raw.pictures.append(RawPicture(file, "", thing.path, "", port, self.folder))
+            else:
+                thing.attributes[f"{SPACE}:{inner.name}.{inner.type}"] = json.dumps(inner.values)
+
+    def _emitter(self, one: Thing) -> None:
+        path = self._path(SCENE, one.id or one.name, f"{one.type}_{one.line}")
+        thing = self._begin(path, one.id or path.rsplit("/", 1)[-1], Kind.LIGHT, f"{PREFIX}{one.type}")
+        matrix = one.matrices.get("to_world", np.eye(4))
+        if one.type in ("envmap", "constant", "sunsky", "timed_sunsky"):
+            yaw = math.degrees(math.atan2(matrix[2, 0], matrix[2, 2]))
+            if abs(yaw) > 1e-6 and one.type == "envmap":
+                thing.attributes[YAW] = round(yaw, 6)
+            if matrix[1, 1] < 0.999:
+                self._odd("tilted-dome", one.line, "The surroundings' pole does not point up.", path)
+        elif one.type in _POINTED:
+            place = np.eye(4)
+            if "direction" in one.values:
+                place[:3, :3] = _looking(np.array(_three(one.values["direction"])))
+                place = HALF_TURN @ place
+            else:
+                place = HALF_TURN @ _turn(matrix)
+            if "position" in one.values:
+                place[3, :3] = _three(one.values["position"])
+            self._stand(thing, place)
+        self._emitted(thing, one)
+
+    # the view
+
+    def _view(self) -> None:
+        sensors = list(self.scene.of("sensor"))
+        integrator = next(self.scene.of("integrator"), None)
+        film = sampler = None
+        for one in sensors:
+            film = film or next(one.of("film"), None)
+            sampler = sampler or next(one.of("sampler"), None)
+        width, height = (film.values.get(n, u) if film is not None else u for n, u in (("width", 768), ("height", 576)))
+        aspect = float(str(width)) / max(float(str(height)), 1.0)
+        for one in sensors:
+            self._sensor(one, aspect)
+        if integrator is None and film is None:
+            return
+        kind = integrator.type if integrator is not None else "path"
+        thing = self._begin(self._path(SCENE, "settings", "settings"), "settings", Kind.SETTINGS, f"{PREFIX}{kind}")
+        for source in (integrator, sampler, film):
+            for name, value in source.values.items() if source is not None else ():
+                thing.attributes[f"{SPACE}:{name}"] = value
+
+    def _sensor(self, one: Thing, aspect: float) -> None:
+        path = self._path(SCENE, one.id or one.name, f"{one.type}_{one.line}")
+        thing = self._begin(path, one.id or path.rsplit("/", 1)[-1], Kind.CAMERA, f"{PREFIX}{one.type}")
+        thing.context["frame_aspect"] = aspect
+        self._stand(thing, HALF_TURN @ _turn(one.matrices.get("to_world", np.eye(4))))
+        axis = one.values.get("fov_axis", "x")
+        for name, value in one.values.items():
+            if name == "fov" and isinstance(value, int | float):
+                value = across(float(value), str(axis), aspect)
+            elif name == "focal_length" and isinstance(value, str):
+                name, value = (
+                    "fov",
+                    across(
+                        2.0
+                        * math.degrees(
+                            math.atan(math.hypot(36.0, 24.0) / 2.0 / max(float(value.removesuffix("mm") or 50.0), 1e-6))
+                        ),
+                        "diagonal",
+                        aspect,
+                    ),
+                )
+            elif name == "fov_axis":
+                continue
+            thing.attributes[f"{SPACE}:{name}"] = value
+
+
+def across(fov: float, axis: str, aspect: float) -> float:
+    """A field of view along some axis as that along the picture's width, in degrees."""
+    half = math.tan(math.radians(min(fov, 179.0)) / 2.0)
+    if axis == "y" or (axis == "smaller" and aspect > 1.0) or (axis == "larger" and aspect < 1.0):
+        half *= aspect
+    elif axis == "diagonal":
+        half *= aspect / math.hypot(aspect, 1.0)
+    return 2.0 * math.degrees(math.atan(half))
+
+
+def _turn(matrix: Floats) -> Floats:
+    """A matrix without its scales."""
+    out = np.eye(4)
+    out[:3, :3] = matrix[:3, :3] / np.maximum(np.linalg.norm(matrix[:3, :3], axis=1, keepdims=True), 1e-12)
+    out[3, :3] = matrix[3, :3]
+    return out
+
+
+def _looking(ahead: Floats) -> Floats:
+    """Axes [3, 3] of which the third looks along a direction."""
+    ahead = ahead / max(float(np.linalg.norm(ahead)), 1e-12)
+    left = np.cross((0.0, 1.0, 0.0) if abs(ahead[1]) < 0.99 else (1.0, 0.0, 0.0), ahead)
+    left /= np.linalg.norm(left)
+    return np.stack([left, np.cross(ahead, left), ahead])
+
+
+def _three(value: Any) -> tuple[float, float, float]:
+    if isinstance(value, tuple) and len(value) == 3:
+        return value
+    if isinstance(value, int | float):
+        return (float(value),) * 3
+    return 0.0, 0.0, 0.0
+
+
+def _colour(value: Value) -> tuple[float, ...]:
+    return value if isinstance(value, tuple) else (float(value),) * 3 if not isinstance(value, str) else (0.0,) * 3
+
+
+def read_scene(file: Path, report: Report = silent) -> RawScene:
+    """Everything in a scene file that is carried, in its order. Raises SceneFileError with the line."""
+    return Reader(Document(file)).run(report)

@@ -75,6 +75,7 @@ def test_every_table_of_shapes_is_this_one(packs: Registry) -> None:
         for kind in pack.vocabulary.types.values()
         if kind.role == "light"
         for prim in kind.prims
+        if "." not in prim  # a word of a format of its own is no prim
     }
     assert prims - {"DomeLight", "DomeLight_1", "DistantLight", "PortalLight", "Scope", "Mesh"} <= set(BY_PRIM)
 

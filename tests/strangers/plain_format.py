@@ -8,6 +8,7 @@ from pathlib import Path
 
 from durvan.errors import SceneFileError
 from durvan.progress import Report, silent
+from durvan.scene.assembly import Assembly
 from durvan.scene.graph import Link, Node
 from durvan.scene.model import Kind, Wearer
 from durvan.scene.raw import RawScene, RawThing
@@ -35,6 +36,11 @@ def read(file: Path, report: Report = silent) -> RawScene:
 def shapes(file: Path, report: Report = silent) -> Shapes:
     """There are none."""
     return Shapes()
+
+
+def assembly(file: Path, report: Report = silent) -> Assembly:
+    """Nothing stands in it."""
+    return Assembly()
 
 
 def write(written: Written, file: Path) -> None:

@@ -204,9 +204,9 @@ def test_a_file_format_is_one_module(packs, tmp_path: Path) -> None:
     assert session.scene.dialect == "orvik" and [t.name for t in session.scene.of(Kind.MATERIAL)] == ["Hull"]
     done = session.carry(tmp_path / "out.plain")
     assert done.checked > 3 and '"rough": {"type": "float", "value": 0.25' in (tmp_path / "out.plain").read_text()
-    with pytest.raises(MisuseError, match="the source is a Plain file") as told:
-        session.carry(tmp_path / "out.usda")  # there is nothing of it that a stage could stand on
-    assert "Write it as .plain" in told.value.advice
+    across = session.carry(tmp_path / "out.usda")  # a whole stage of its own: there is nothing that it could stand on
+    assert across.checked > 3 and session.document.written_as == "USD"
+    assert [thing.name for thing in open_scene(tmp_path / "out.usda", packs).of(Kind.MATERIAL)] == ["Hull"]
     assert open_scene(source, packs).file == str(source)
     source.write_text("{}\nnot json\n".removeprefix("{}\n"))
     with pytest.raises(SceneFileError, match="line 1"):

@@ -274,13 +274,13 @@ def test_carrying_can_be_stopped(lamp, qtbot, ready, tmp_path, monkeypatch) -> N
 
     true = module.compose
 
-    def waiting(plan, pack, out, sublayer, report):
+    def waiting(plan, pack, out, report):
         from durvan.progress import Step
 
         for count in range(2000):
             time.sleep(0.005)
             report(Step("Writing", count, 2000))
-        return true(plan, pack, out, sublayer, report)
+        return true(plan, pack, out, report)
 
     monkeypatch.setattr(module, "compose", waiting)
     answer(monkeypatch, "getSaveFileName", tmp_path / "out.usda")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import tempfile
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
@@ -13,11 +14,12 @@ from rich.console import Console
 from rich.table import Table
 
 from durvan.cli.printing import told
+from durvan.crossing.job.expressing import express
 from durvan.crossing.job.session import Session
 from durvan.crossing.looks.appearance import Appearance, materials
 from durvan.crossing.looks.fitting import fit_all
 from durvan.crossing.looks.pairs import unfitted
-from durvan.engine import compiling, renderer, staging, swatches
+from durvan.engine import compiling, outside, renderer, staging, swatches
 from durvan.errors import DurvanError, MisuseError, RenderingError
 from durvan.formats import pictures
 from durvan.formats.table import reader
@@ -146,6 +148,40 @@ def render(
     else:
         _write(out, picture, developed(picture, staged.sampling.response))
     return staged.notes
+
+
+def render_outside(
+    session: Session, wanted: str, out: Path, samples: int, size: tuple[int, int], target: bool, limit: float,
+    report: Report,
+) -> list[str]:  # fmt: skip
+    """Render a side with Mitsuba; gives what was left out, and what it has to say. Its messages become findings."""
+    _checked(out)
+    eye = staging.choose_camera(session.scene, wanted)
+    session.look_at_shapes(report)
+    with tempfile.TemporaryDirectory() as folder:
+        made = express(session, target, Path(folder), report)
+        found = outside.render(made.file, samples, size, made.camera(eye.id), report, limit)
+    session.heard(found.messages)
+    picture = found.picture * _scale(session, eye.id, target)
+    _write(out, picture, developed(picture))
+    notes = [f"{found.samples} samples a pixel in {found.seconds:.1f} s."]
+    if found.stopped:
+        notes.append(found.stopped)
+    if found.bad:
+        notes.append(f"{found.bad} samples were no numbers and are left out.")
+    notes += [f"Mitsuba: {one.text} ({one.count} times)" for one in found.messages]
+    notes += list(made.remarks)
+    return notes + [f"{name.rsplit('/', 1)[-1]}: {why}" for name, said in made.left_out.items() for why in said]
+
+
+def _scale(session: Session, eye: str, target: bool) -> float:
+    """What a camera makes of luminance: Mitsuba's pictures have the scene's own light in them."""
+    things = session.plan.target_things if target else session.scene.own
+    thing = next((one for one in things if one.id == eye), None)
+    if thing is None:
+        return 1.0
+    pack = session.registry.packs.get(thing.dialect)
+    return staging.view_of(thing, pack, staging.facts_of(session.scene, session.registry)).scale
 
 
 def _write_passes(out: Path, staged: staging.Staged, film: renderer.Film, size: tuple[int, int]) -> None:

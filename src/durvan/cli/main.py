@@ -22,7 +22,8 @@ from durvan.cli.printing import plain_console, take_any_text, told
 from durvan.crossing.job.session import Session, start
 from durvan.dialects.conformance import check as conformance
 from durvan.dialects.registry import registry
-from durvan.errors import DurvanError, Stopped
+from durvan.engine.engines import Engine
+from durvan.errors import DurvanError, MisuseError, Stopped
 from durvan.files.copies import Use
 from durvan.progress import Report, Step
 from durvan.record.build import record as record_data
@@ -334,13 +335,22 @@ def render(
     passes: Annotated[
         bool, typer.Option("--passes", help="Write id, depth, normal and each light too (.exr).")
     ] = False,
+    engine: Annotated[
+        Engine, typer.Option("--engine", help="Which renderer: Durvan's own, by the looks of the dialects, or Mitsuba.")
+    ] = Engine.PREVIEW,
+    limit: Annotated[float, typer.Option("--limit", min=1.0, help="Seconds after which Mitsuba is stopped.")] = 3600.0,
 ) -> None:
-    """Render a camera's view with the preview renderer, by the looks of the scene's dialect or of the target's."""
+    """Render a camera's view by the looks of the scene's dialect or of the target's, or really, with Mitsuba."""
     from durvan.cli import looks
 
     with _progress(False) as report:
         session = start(file, registry(), to, from_, report=report)
-        notes = looks.render(session, camera, out, samples, (width, height), target, passes, report)
+        if engine is Engine.MITSUBA:
+            if passes:
+                raise MisuseError("Mitsuba writes no passes.", advice="Leave --passes out.")
+            notes = looks.render_outside(session, camera, out, samples, (width, height), target, limit, report)
+        else:
+            notes = looks.render(session, camera, out, samples, (width, height), target, passes, report)
     console = _out()
     console.print(f"Wrote {told(str(out))}.")
     for note in notes:

@@ -81,6 +81,7 @@ FORMATS: list[Format] = [
         "glTF", (".gltf", ".glb"), (".glb", ".gltf"), "durvan.formats.gltf.port",
         frozenset({Kind.MATERIAL, Kind.LIGHT, Kind.CAMERA}), stands_over=False, any_words=False,
     ),
+    Format("Mitsuba", (".xml",), (".xml",), "durvan.formats.mitsuba.port", stands_over=False, any_words=False),
 ]  # fmt: skip
 
 

@@ -61,6 +61,11 @@ def element(tag: str, parent: Any | None = None, **attributes: str) -> Any:
     return etree.Element(tag, attributes) if parent is None else etree.SubElement(parent, tag, attributes)
 
 
+def comment(text: str) -> Any:
+    """A comment."""
+    return etree.Comment(text)
+
+
 def is_element(one: Any) -> bool:
     """Whether a child is an element, not a comment."""
     return isinstance(one.tag, str)

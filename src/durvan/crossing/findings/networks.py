@@ -31,6 +31,16 @@ _ODD: dict[str, tuple[Level, str, str, str]] = {
     "invisible-light": (Level.NOTE, "A light that is hidden on the stage", "it may shine in the target all the same", "Survey"),
     "stray-shader": (Level.NOTE, "A shader outside any material", "nothing uses it", "Survey"),
     "composition": (Level.LOOK, "Part of the scene could not be composed", "what it should bring in is not there", "Survey"),
+    "include": (Level.LOOK, "A file that another one brings in", "what it should bring in is not there", "Survey"),
+    "unused-nodes": (Level.NOTE, "Nodes that nothing uses", "they are not carried", "Facing"),
+    "unknown-input": (Level.NOTE, "An input that the node does not have", "it is not carried", "Facing"),
+    "colour-space": (Level.LOOK, "A colour space that is not known", "its colours are taken as they are", "Files"),
+    "too-large": (Level.STOP, "More than is read", "the rest is left out", "Survey"),
+    "variants": (Level.NOTE, "Variants of materials", "only the materials that are worn by default are carried", "Survey"),
+    "animated": (Level.NOTE, "Something that moves", "it is carried as it stands at rest", "Survey"),
+    "wrapped": (Level.LOOK, "Something around a surface that is not carried", "the surface is carried without it", "Facing"),
+    "same-id": (Level.LOOK, "Several things by one name", "only one of them counts", "Survey"),
+    "unknown-element": (Level.NOTE, "An element that is not known", "it is not carried", "Survey"),
     "stage-unit": (Level.NOTE, "The unit of length is stored wrongly", "sizes depend on it", "Survey"),
 }  # fmt: skip
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 from durvan.crossing.findings import (
     clipping,
     decoding,
+    engines,
     exposure,
     files,
     lights,
@@ -85,6 +86,7 @@ RULES: tuple[Rule, ...] = (
     Rule(networks.ROW_CODES, "Facing", Need.TRANSLATIONS | Need.DRIFTS, networks.rows, of_look=True),
     Rule(("drift",), "Facing", Need.TRANSLATIONS | Need.DRIFTS, looks.drifted),
     Rule(recognised.CODES, "Facing", Need.TRANSLATIONS | Need.SHAPES, recognised.recognised),
+    Rule(engines.CODES, "Light", Need.ENGINES, of_scene=engines.said),
     Rule(("look-unknown",), "Facing", Need.TRANSLATIONS | Need.DRIFTS, looks.unknown),
 )  # fmt: skip
 
@@ -128,6 +130,8 @@ def _changed(view: View, before: View) -> _Changed:
         or (translated and view.light is not None)
     ):
         whole |= Need.LIGHT
+    if view.messages != before.messages:
+        whole |= Need.ENGINES
     if view.verdicts is not before.verdicts:
         things[Need.VERDICTS] = frozenset(_judged(view, before))
     if view.plan.traits is not before.plan.traits or view.plan.bodies is not before.plan.bodies:

@@ -19,6 +19,7 @@ from durvan.files.audit import Verdict
 from durvan.files.facts import Stamp
 from durvan.scene.drift import Drift
 from durvan.scene.model import Oddity, OutsideFile, Scene, Thing
+from durvan.scene.said import Message
 
 
 class Need(Flag):
@@ -30,6 +31,7 @@ class Need(Flag):
     VERDICTS = auto()
     DRIFTS = auto()  # and the limit that they are held against
     LIGHT = auto()  # the same of light
+    ENGINES = auto()  # what real renderers said
     SHAPES = auto()  # what wears each material, and what it was recognised as
 
 
@@ -45,6 +47,7 @@ class View:
     limit: float = 3.0
     light: LightReport | None = None
     light_limit: float = 0.5
+    messages: tuple[Message, ...] = ()
     _keys: dict[str, tuple[Translation, LookKey]] = field(default_factory=dict, compare=False)
     _light: Known = field(default_factory=Known, compare=False)
 

@@ -22,6 +22,7 @@ from durvan.progress import Report, Step, silent
 from durvan.scene.bodies import Body
 from durvan.scene.drift import Drift
 from durvan.scene.model import Scene
+from durvan.scene.said import Message
 from durvan.scene.traits import Traits
 
 Uses = Mapping[str, tuple[PictureUse, ...]]
@@ -40,6 +41,7 @@ class Evidence:
     bodies: Mapping[str, Body] = field(default_factory=dict)
     traits: Mapping[str, Traits] = field(default_factory=dict)
     effects: Effects = field(default_factory=dict)
+    messages: tuple[Message, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -97,6 +99,7 @@ def work_out(
         document.drift_limit,
         evidence.light,
         document.light_limit,
+        evidence.messages,
     )
     report(Step("Looking for what matters"))
     found = look_over(view, (previous.view, previous.findings) if previous is not None else None)

@@ -69,6 +69,7 @@ from durvan.scene.drift import Drift
 from durvan.scene.graph import Value
 from durvan.scene.model import FileState, Kind, Oddity, OutsideFile, Scene, Thing
 from durvan.scene.probe import Probe
+from durvan.scene.said import Message
 from durvan.scene.traits import KIND_WORDS, MaterialKind, Traits
 
 _REMEMBERED_BYTES = 64_000_000  # of a larger file the checksum is not worth the wait when saving
@@ -284,6 +285,12 @@ class Session:
         """Take in drifts that were measured; `renew` raises what findings there are of them."""
         if drifts:
             self._found(replace(self.evidence, drifts={**self.evidence.drifts, **drifts}))
+
+    def heard(self, messages: Iterable[Message]) -> None:
+        """Take in what a real renderer said, in place of what it said before; `renew` raises findings of it."""
+        said = tuple(sorted(messages))
+        if said != self.evidence.messages:
+            self._found(replace(self.evidence, messages=said))
 
     def tried(self, effects: Effects) -> None:
         """Take in what remedies were measured to do; nothing else follows from it."""

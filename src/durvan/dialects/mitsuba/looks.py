@@ -7,6 +7,8 @@ taking from one another, as Burley 2012 does; its coat has a GGX lobe in place o
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from functools import partial
 
 from durvan.dialects import layers
 from durvan.dialects.look import Inputs, Lamp, Lobe, Sampling, Surface, View
@@ -16,7 +18,7 @@ from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
 from durvan.optics.lobes import layout
 
-NAMES = ("out", "outr", "outg", "outb", "outa", "outgrey")
+NAMES = ("out", "", "", "", "", "outgrey")
 FACETS = {"ggx": layout.GGX, "beckmann": layout.BECKMANN}
 WRAPS = {"repeat": "periodic", "clamp": "clamp", "mirror": "mirror"}
 FILM = 36.0  # the width of a film, in millimetres, by which a field of view is told
@@ -197,10 +199,10 @@ def _hair(get: Inputs) -> Surface:
     return fibre(2.0 * absorbed, 2.0 * absorbed, along, around, along, get.number("int_ior") / get.number("ext_ior"))
 
 
-_SURFACES = {
-    "diffuse": _diffuse, "conductor": lambda get: _metal(get, False), "roughconductor": lambda get: _metal(get, True),
-    "dielectric": lambda get: _glass(get, False), "roughdielectric": lambda get: _glass(get, True), "thindielectric": _sheet,
-    "plastic": lambda get: _plastic(get, False), "roughplastic": lambda get: _plastic(get, True), "principled": _principled,
+_SURFACES: dict[str, Callable[[Inputs], Surface]] = {
+    "diffuse": _diffuse, "conductor": partial(_metal, rough=False), "roughconductor": partial(_metal, rough=True),
+    "dielectric": partial(_glass, rough=False), "roughdielectric": partial(_glass, rough=True), "thindielectric": _sheet,
+    "plastic": partial(_plastic, rough=False), "roughplastic": partial(_plastic, rough=True), "principled": _principled,
     "principledthin": _thin, "null": lambda get: Surface([Lobe(layout.STRAIGHT, 1.0, fresnel=layout.SCHLICK, first=0.0, second=0.0)]),
 }  # fmt: skip
 

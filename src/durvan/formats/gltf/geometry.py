@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from durvan.formats.corners import of_length_one, welded
 from durvan.scene.assembly import FIRST_UVS, Assembly
 from durvan.scene.shapes import Mesh
 
@@ -109,15 +110,9 @@ class Geometry:
         triangles = form.triangles[mine]
         columns: list[tuple[str, Floats]] = [("POSITION", form.points[triangles].reshape(-1, 3))]
         if form.normals is not None:
-            columns.append(("NORMAL", _unit(form.normals[mine], form.points[triangles]).reshape(-1, 3)))
+            columns.append(("NORMAL", of_length_one(form.normals[mine], form.points[triangles]).reshape(-1, 3)))
         columns += self._carried(form, mine, material)
-        table = np.concatenate([values for _, values in columns], axis=1).astype(np.float32)
-        table[~np.isfinite(table)] = 0.0
-        table += 0.0  # no negative noughts, which would be rows of their own
-        rows, index = np.unique(
-            np.ascontiguousarray(table).view([("", np.float32)] * table.shape[1]).reshape(-1), return_inverse=True
-        )
-        flat = rows.view(np.float32).reshape(len(rows), table.shape[1])
+        flat, index = welded([values for _, values in columns])
         attributes: dict[str, int] = {}
         at = 0
         for name, values in columns:
@@ -190,16 +185,6 @@ def _down(uvs: Floats) -> Floats:
     flat = uvs.reshape(-1, 2).copy()
     flat[:, 1] = 1.0 - flat[:, 1]
     return flat
-
-
-def _unit(normals: Floats, corners: Floats) -> Floats:
-    """Normals of length 1; the face's own where one has no length."""
-    length = np.linalg.norm(normals, axis=-1, keepdims=True)
-    face = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    size = np.linalg.norm(face, axis=-1, keepdims=True)
-    face = np.where(size > 1e-20, face / np.maximum(size, 1e-20), np.array([0.0, 1.0, 0.0]))
-    good = np.isfinite(length) & (length > 1e-12)
-    return np.where(good, normals / np.where(good, length, 1.0), face[:, None, :])
 
 
 def apart(matrix: Floats) -> tuple[Floats, Floats, Floats] | None:

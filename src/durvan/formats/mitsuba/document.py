@@ -52,23 +52,22 @@ class Thing:
 class Document:
     """Reads one scene file. `files` are all that it is made of; `ids` its objects by their ids."""
 
-    def __init__(self, file: Path) -> None:
-        self.file = file
+    def __init__(self, file: Path, *, comments: bool = False) -> None:
+        self.file, self.comments = file, comments
         self.folder = os.path.realpath(os.path.dirname(os.path.abspath(file)))
         self.files: list[str] = []
         self.oddities: list[Oddity] = []
         self.parameters: dict[str, str] = {}
         self.ids: dict[str, Thing] = {}
         self.waiting: list[tuple[Thing, str, str, int, int]] = []
-        root = self._root(file, ())
+        root = self._root(file)
         self.version = self._version(root)
         self.scene = Thing("scene", "scene", "", "", root.sourceline, root)
         self._read(root, self.scene, file, (os.path.realpath(file),), 0)
         self._refer()
 
-    def _root(self, file: Path, including: tuple[str, ...]) -> Any:
-        del including
-        root = xml.parse(file)
+    def _root(self, file: Path) -> Any:
+        root = xml.parse(file, comments=self.comments)
         if root.tag not in ("scene", *OBJECTS):
             raise SceneFileError(
                 f"is no Mitsuba scene: its root is <{str(root.tag)[:60]}>.", file=file, inside=f"line {root.sourceline}"
@@ -102,6 +101,8 @@ class Document:
         if depth > _DEEP:
             raise SceneFileError(f"is nested more than {_DEEP} deep.", file=file, inside=f"line {element.sourceline}")
         for child in element:
+            if not xml.is_element(child):
+                continue
             tag = child.tag
             if tag in OBJECTS:
                 self._object(child, thing, file, including, depth)
@@ -168,7 +169,7 @@ class Document:
         if why:
             self._odd("include", child, f"{name[:200]}: {why}.")
             return
-        root = self._root(Path(path), including)
+        root = self._root(Path(path))
         if root.tag == "scene":
             self._read(root, thing, Path(path), (*including, path), depth + 1)
         else:
@@ -252,6 +253,8 @@ class Document:
         """A transform as a matrix for row vectors, its parts one after the other."""
         out = np.eye(4)
         for one in element:
+            if not xml.is_element(one):
+                continue
             try:
                 out = out @ self._step(one)
             except ValueError as problem:

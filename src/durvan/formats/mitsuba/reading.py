@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +13,7 @@ from numpy.typing import NDArray
 
 from durvan.formats.gltf.paths import clean, unique
 from durvan.formats.mitsuba.document import Document, Thing
-from durvan.formats.mitsuba.words import INDICES, PREFIX, SHAPES_WITH_LIGHT, WRAPPERS
+from durvan.formats.mitsuba.words import GREY, HALF_TURN, INDICES, PREFIX, SHAPES_WITH_LIGHT, WRAPPERS
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Graph, Link, Node, Problem, Value
 from durvan.scene.model import Kind, Oddity, Wearer
@@ -21,10 +22,21 @@ from durvan.scene.raw import YAW, RawPicture, RawReference, RawScene, RawThing
 Floats = NDArray[np.float64]
 SPACE = "mitsuba"
 MATERIALS, SCENE = "/Materials", "/Scene"
-HALF_TURN = np.diag([-1.0, 1.0, -1.0, 1.0])  # a sensor looks along +Z with +X on its left, a camera here along −Z
+
 _CONSTANT = {"srgb": "color", "uniform": "value", "rawconstant": "value"}
-_FILES = {"obj", "ply", "serialized", "linearcurve", "bsplinecurve", "sdfgrid", "ellipsoids", "ellipsoidsmesh"}
+FILES = ("obj", "ply", "serialized", "linearcurve", "bsplinecurve", "sdfgrid", "ellipsoids", "ellipsoidsmesh")
 _POINTED = ("point", "spot", "projector", "directional", "directionalarea")
+
+
+@dataclass(frozen=True)
+class ShapeRow:
+    """A shape, an instance or what merges some: its path, that of what it stands in, what it wears, and whether it is a light here."""
+
+    thing: Thing
+    path: str
+    home: str
+    material: str = ""
+    lit: bool = False
 
 
 class Reader:
@@ -40,6 +52,12 @@ class Reader:
         self.folder = document.folder
         self.taken: dict[str, set[str]] = {}
         self.known: dict[int, str] = {}
+        self.materials: dict[str, RawThing] = {}
+        self.rows: list[ShapeRow] = []
+        self.textures: dict[tuple[int, int], str] = {}
+        self.origins: dict[str, list[Thing]] = {}  # of nodes: what they are read from, and what is around that
+        self.outermost: dict[str, Thing] = {}
+        self.standing: dict[str, list[Thing]] = {}
         self.thing = RawThing("", "", Kind.MATERIAL, "")
         self.graph = Graph()
 
@@ -51,9 +69,6 @@ class Reader:
         for one in self.scene.of("emitter"):
             self._emitter(one)
         self._view()
-        for one in self.scene.inside:
-            if one.tag in ("medium", "volume", "texture", "phase"):
-                continue  # told with what refers to them
         return self.raw
 
     def _odd(self, code: str, line: int, detail: str, thing: str = "") -> None:
@@ -72,10 +87,12 @@ class Reader:
         if known is not None:
             return known
         path = self.known[key] = self._path(MATERIALS, one.id or one.name, f"bsdf_{one.line}")
+        self.outermost[path] = one
         thing = self.thing = RawThing(path, one.id or path.rsplit("/", 1)[-1], Kind.MATERIAL, f"{PREFIX}{one.type}")
         self.graph = thing.graph = Graph()
         root = self._bsdf(one, "surface", 0)
         thing.contexts[""] = {"surface": Link(root.id)}
+        self.materials[path] = thing
         self.raw.things.append(thing)
         return path
 
@@ -122,11 +139,16 @@ class Reader:
         for outer in wrapped:
             if outer.type != "twosided":
                 self._odd("wrapped", outer.line, f"a {outer.type} around two BSDFs is not carried.", self.thing.path)
-                node.values[f"{outer.type}"] = json.dumps({k: v for k, v in outer.values.items()})
+                node.values[f"{outer.type}"] = json.dumps(outer.values)
         return node
 
     def _node(self, one: Thing, name: str, kind: str) -> Node:
+        """A new node; it goes by its own id within that of its material, where it has one."""
+        own = one.id.removeprefix(f"{self.thing.name}.")
+        if own and own != one.id and own not in self.graph.nodes:
+            name = own
         node = self.graph.add(Node(name, kind, source=f"{self.thing.path}/{name}"))
+        self.origins[node.source] = [one]
         if one.problems:
             node.problems = {port: Problem(said[0].upper() + said[1:] + ".") for port, said in one.problems.items()}
         return node
@@ -141,9 +163,7 @@ class Reader:
             if inner.tag == "texture":
                 self._texture(node, "alpha" if inner.name == "alpha_u" else inner.name, inner)
             elif inner.tag not in ("bsdf",):
-                node.values[f"{inner.tag}.{inner.name}"] = json.dumps(
-                    {"type": inner.type, **{k: v for k, v in inner.values.items()}}
-                )
+                node.values[f"{inner.tag}.{inner.name}"] = json.dumps({"type": inner.type, **inner.values})
 
     def _named(self, one: Thing, name: str, value: Value) -> tuple[str, Value | None]:
         """A property by its name here: indices by materials as numbers, two names for one alpha as one."""
@@ -166,12 +186,12 @@ class Reader:
 
     def _wrap(self, wrapped: list[Thing], inner: Thing, node: Node) -> None:
         clear = inner.type in ("dielectric", "roughdielectric", "thindielectric", "principledthin", "hair", "null") or (
-            (inner.type == "principled"
-            and bool(inner.values.get("spec_trans")))
+            (inner.type == "principled" and bool(inner.values.get("spec_trans")))
             or any(two.name == "spec_trans" for two in inner.inside)
         )
         if not clear and not any(one.type == "twosided" for one in wrapped):
             node.values["both_sides"] = False
+        self.origins[node.source] += wrapped
         for one in wrapped:
             if one.type == "mask":
                 if "opacity" in one.values:
@@ -207,7 +227,13 @@ class Reader:
             if value is not None:
                 node.values[port] = value
             return
+        output = "outgrey" if port in GREY else "out"
+        known = self.textures.get((id(self.graph), id(one.inside)))
+        if known is not None:
+            node.links[port] = Link(known, output)
+            return
         made = self._node(one, f"{node.id}_{port}", f"{PREFIX}{one.type}")
+        self.textures[(id(self.graph), id(one.inside))] = made.id
         for name, value in one.values.items():
             if name == "filename" and isinstance(value, str):
                 made.values[name] = value
@@ -223,7 +249,7 @@ class Reader:
             self._placement(made, one.matrices["to_uv"])
         for inner in one.of("texture"):
             self._texture(made, inner.name, inner)
-        node.links[port] = Link(made.id, "out")
+        node.links[port] = Link(made.id, output)
 
     def _placement(self, node: Node, matrix: Floats) -> None:
         """A transform of UVs as a scale, a turn and a shift."""
@@ -253,26 +279,43 @@ class Reader:
             self._shape(one, SCENE)
 
     def _shape(self, one: Thing, home: str) -> None:
-        path = self._path(home, one.id or one.name, f"{one.type}_{one.line}")
-        if one.type in ("shapegroup", "merge"):
+        """A shape; of an instance, all that its group holds. A group shows nothing by itself."""
+        if one.type == "shapegroup":
             for inner in one.of("shape"):
-                self._shape(inner, path)
+                self._worn_by(inner)
+            return
+        path = self._path(home, one.id or one.name, f"{one.type}_{one.line}")
+        if one.type in ("instance", "merge"):
+            self.rows.append(ShapeRow(one, path, home))
+            groups = [one] if one.type == "merge" else [two for two in one.of("shape") if two.type == "shapegroup"]
+            for group in groups:
+                for inner in group.of("shape"):
+                    if inner.type not in ("instance", "shapegroup"):
+                        self._shape(inner, path)
             return
         self.raw.meshes += 1
         name = one.values.get("filename")
-        if one.type in _FILES and isinstance(name, str):
+        if one.type in FILES and isinstance(name, str):
             self.raw.references.append(RawReference(name, "", self.folder, path))
-        bsdfs = list(one.of("bsdf"))
         emitter = next(one.of("emitter"), None)
         if emitter is not None and self._lit(one, emitter, path):
+            self.rows.append(ShapeRow(one, path, home, lit=True))
             return
-        material = self._material(bsdfs[0]) if bsdfs else ""
+        material = self._worn_by(one)
+        self.rows.append(ShapeRow(one, path, home, material))
         if material:
             self.raw.worn.setdefault(material, []).append(Wearer(path, "bsdf", False))
+
+    def _worn_by(self, one: Thing) -> str:
+        """The material of a shape, with what else is in the shape and belongs to it."""
+        bsdf = next(one.of("bsdf"), None)
+        material = self._material(bsdf) if bsdf is not None else ""
+        emitter = next(one.of("emitter"), None)
         if emitter is not None and material:
             self._glows(emitter, material)
         for medium in one.of("medium"):
             self._medium(medium, material)
+        return material
 
     def _lit(self, one: Thing, emitter: Thing, path: str) -> bool:
         """Make a shape that shines a light of its own, where it is one that others have; what it wears is then not seen."""
@@ -280,6 +323,7 @@ class Reader:
         if emitter.type != "area" or word is None:
             return False
         thing = self._begin(path, emitter.id or one.id or path.rsplit("/", 1)[-1], Kind.LIGHT, PREFIX + word)
+        self.standing[path] = [emitter, one]
         matrix = one.matrices.get("to_world", np.eye(4))
         sizes = np.linalg.norm(matrix[:3, :3], axis=1)
         if one.type == "rectangle":
@@ -325,9 +369,9 @@ class Reader:
 
     def _glows(self, emitter: Thing, material: str) -> None:
         """What a shape gives off that is no light of its own stands with what it wears."""
-        thing = next(one for one in self.raw.things if one.path == material)
+        thing = self.materials[material]
         self.thing, self.graph = thing, thing.graph
-        surface = thing.graph.nodes["surface"]
+        surface = next(iter(thing.graph.nodes.values()))
         if emitter.type != "area":
             self._odd("unknown-thing", emitter.line, f"a {emitter.type} emitter on a mesh is not carried.", material)
             return
@@ -338,7 +382,7 @@ class Reader:
 
     def _medium(self, one: Thing, material: str) -> None:
         """A medium inside that only absorbs is read as such; any other is told."""
-        surface = next((t.graph.nodes["surface"] for t in self.raw.things if t.path == material), None)
+        surface = next(iter(self.materials[material].graph.nodes.values())) if material else None
         albedo, density = one.values.get("albedo", 0.75), one.values.get("sigma_t", 1.0)
         scale = one.values.get("scale", 1.0)
         absorbs = one.type == "homogeneous" and one.name == "interior" and not any(_three(albedo))
@@ -387,6 +431,7 @@ class Reader:
     def _emitter(self, one: Thing) -> None:
         path = self._path(SCENE, one.id or one.name, f"{one.type}_{one.line}")
         thing = self._begin(path, one.id or path.rsplit("/", 1)[-1], Kind.LIGHT, f"{PREFIX}{one.type}")
+        self.standing[path] = [one]
         matrix = one.matrices.get("to_world", np.eye(4))
         if one.type in ("envmap", "constant", "sunsky", "timed_sunsky"):
             yaw = math.degrees(math.atan2(matrix[2, 0], matrix[2, 2]))
@@ -423,6 +468,7 @@ class Reader:
             return
         kind = integrator.type if integrator is not None else "path"
         thing = self._begin(self._path(SCENE, "settings", "settings"), "settings", Kind.SETTINGS, f"{PREFIX}{kind}")
+        self.standing[thing.path] = [one for one in (integrator, sampler, film) if one is not None]
         for source in (integrator, sampler, film):
             for name, value in source.values.items() if source is not None else ():
                 thing.attributes[f"{SPACE}:{name}"] = value
@@ -430,9 +476,13 @@ class Reader:
     def _sensor(self, one: Thing, aspect: float) -> None:
         path = self._path(SCENE, one.id or one.name, f"{one.type}_{one.line}")
         thing = self._begin(path, one.id or path.rsplit("/", 1)[-1], Kind.CAMERA, f"{PREFIX}{one.type}")
+        self.standing[path] = [one]
         thing.context["frame_aspect"] = aspect
         self._stand(thing, HALF_TURN @ _turn(one.matrices.get("to_world", np.eye(4))))
         axis = one.values.get("fov_axis", "x")
+        if one.type == "orthographic":
+            size = 2.0 * float(np.linalg.norm(one.matrices.get("to_world", np.eye(4))[0, :3]))
+            thing.attributes[f"{SPACE}:width"] = size
         for name, value in one.values.items():
             if name == "fov" and isinstance(value, int | float):
                 value = across(float(value), str(axis), aspect)

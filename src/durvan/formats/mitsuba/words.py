@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 OBJECTS = (
     "bsdf", "texture", "shape", "emitter", "sensor", "film", "integrator", "sampler", "rfilter", "medium", "phase", "volume",
     "scene",
@@ -11,6 +13,7 @@ PROPERTIES = (
     "include", "alias",
 )  # fmt: skip
 PREFIX = "mitsuba."
+HALF_TURN = np.diag([-1.0, 1.0, -1.0, 1.0])  # a sensor looks along +Z with +X on its left, a camera here along −Z
 WRAPPERS = ("twosided", "mask", "normalmap", "bumpmap")
 # Indices of refraction by the names that scene files may have for them (Mitsuba 3, documentation of the dielectric BSDFs).
 INDICES = {
@@ -25,3 +28,8 @@ SHAPES_WITH_LIGHT = {
     "sphere": "area_sphere",
     "cylinder": "area_cylinder",
 }
+# Ports that take one number; a picture on them counts by its luminance.
+GREY = frozenset({
+    "opacity", "alpha", "alpha_v", "roughness", "anisotropic", "metallic", "spec_trans", "spec_tint", "sheen", "sheen_tint", "flatness",
+    "clearcoat", "clearcoat_gloss", "diff_trans", "weight", "height",
+})  # fmt: skip

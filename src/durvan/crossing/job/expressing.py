@@ -1,0 +1,71 @@
+"""A side of a crossing as a scene for a real renderer: the source as it is, or the target as it will be."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from durvan.crossing.exchange.carry import carry
+from durvan.crossing.job.session import Session, start
+from durvan.engine.engines import Engine
+from durvan.formats.table import named
+from durvan.progress import Report, Step, silent
+from durvan.scene.fate import Fate
+
+ENGINE = Engine.MITSUBA
+_OFF = (Fate.LOST, Fate.HELD)
+
+
+@dataclass(frozen=True)
+class Expressed:
+    """The file, the crossing that it comes of, and what is left out in it: things by name, each with its reasons."""
+
+    file: Path
+    session: Session
+    left_out: dict[str, list[str]]
+    remarks: tuple[str, ...] = ()
+
+    def camera(self, name: str) -> str:
+        """The id that a camera has in the file."""
+        return name.rpartition("/")[2]
+
+
+def express(session: Session, target: bool, folder: Path, report: Report = silent) -> Expressed:
+    """Write a side of a crossing for Mitsuba into a folder. Raises the errors of carrying."""
+    ending = named(session.registry.get(ENGINE).identity.formats[0]).writes[0]
+    out = folder / f"{'target' if target else 'source'}{ending}"
+    source = Path(session.scene.file)
+    dialect = session.document.source_dialect
+    if target and session.document.target == ENGINE:
+        report(Step("Writing for Mitsuba"))
+        twin = _twin(session)
+        done = twin.carry(out, report)
+        return Expressed(out, twin, _left_out(twin), tuple(done.remarks))
+    if target:
+        report(Step("Writing the target"))
+        made = folder / f"carried{named(session.plan.format).writes[0]}"
+        carry(session.plan, session.registry, made, report)
+        source, dialect = made, session.document.target
+    if not target and session.scene.dialect == ENGINE and source.suffix == ending:
+        return Expressed(source, session, {})
+    judged = start(source, session.registry, ENGINE, dialect, report=report, roots=session.user_roots)
+    done = judged.carry(out, report)
+    return Expressed(out, judged, _left_out(judged), tuple(done.remarks))
+
+
+def _twin(session: Session) -> Session:
+    """Another crossing of the same, so that a person's own stays as it is."""
+    twin = Session(session.registry, session.read, session.document)
+    twin.user_roots, twin.evidence = session.user_roots, session.evidence
+    twin.renew()
+    return twin
+
+
+def _left_out(session: Session) -> dict[str, list[str]]:
+    """What has no counterpart and shows, by thing."""
+    out: dict[str, list[str]] = {}
+    for thing, translation in session.plan.translations.items():
+        said = [row.reason for row in translation.rows if row.fate in _OFF and row.reason]
+        if said:
+            out[thing] = list(dict.fromkeys(said))
+    return out

@@ -22,6 +22,7 @@ from durvan.scene.tubes import tubes
 Floats = NDArray[np.float64]
 LIGHTINGS = ("booth", "overcast", "raking")
 RADIUS = 0.05
+VIEW = View(24.0, 50.0)
 TURNED = np.array([[0.9063, 0.0, 0.4226], [0.0, 1.0, 0.0], [-0.4226, 0.0, 0.9063]])  # the ball's axes as rows
 _FIBRES = 420
 _CUT = 60_000  # triangles of a swatch that is displaced
@@ -68,7 +69,7 @@ def _facing(x: float, y: float, z: float, distance: float) -> NDArray[np.float64
 
 
 @cache
-def _skies() -> dict[str, NDArray[np.float32]]:
+def skies() -> dict[str, NDArray[np.float32]]:
     """The graded dome (CIE standard overcast sky, CIE S 011, type 1) and an even one; rows from the zenith down."""
     height = 64
     elevation = math.pi / 2.0 - (np.arange(height) + 0.5) / height * math.pi
@@ -79,7 +80,7 @@ def _skies() -> dict[str, NDArray[np.float32]]:
     }
 
 
-def _lamps() -> list[Placed]:
+def lamps() -> list[Placed]:
     """The lamps of all three lightings."""
 
     def sky(name: str, strength: float, lighting: int) -> Placed:
@@ -101,16 +102,18 @@ def _lamps() -> list[Placed]:
 
 
 def _pixels(lookup: Lookup) -> NDArray[np.float32] | None:
-    return _skies()[lookup.file[1:]] if lookup.file.startswith(":") else pixels(lookup)
+    return skies()[lookup.file[1:]] if lookup.file.startswith(":") else pixels(lookup)
 
 
 def eye() -> NDArray[np.float64]:
-    return camera(View(24.0, 50.0), _facing(0.0, 0.36, 1.0, 0.47) @ _shifted(-0.012), 1.0)
+    """The camera, as kernels have it."""
+    return camera(VIEW, stands(), 1.0)
 
 
-def _shifted(up: float) -> NDArray[np.float64]:
-    matrix = np.eye(4)
-    matrix[3, 1] = up
+def stands() -> NDArray[np.float64]:
+    """Where the camera stands [4, 4]."""
+    matrix = _facing(0.0, 0.36, 1.0, 0.47)
+    matrix[3, 1] -= 0.012
     return matrix
 
 
@@ -119,25 +122,24 @@ def world_of(look: Record) -> Built:
     floor = [record(Surface([Lobe(layout.DIFFUSE, albedo)])) for albedo in (0.12, 0.3)]
     looks = [look, *floor]
     if is_strand(look):
-        return build([_lock(), *tile()[1:]], looks, _lamps(), _pixels, lightings=len(LIGHTINGS))
+        return build([lock(), *tile()[1:]], looks, lamps(), _pixels, lightings=len(LIGHTINGS))
     if look.moved is not None:
-        shapes = [displaced(mesh, looks, _pixels, [], _CUT) for mesh in (_ball(), *tile())]
-        return build(shapes, looks, _lamps(), _pixels, lightings=len(LIGHTINGS))
-    shapes = tile() if look.back is None else [_turned_over(tile()[0]), *tile()[1:]]
-    ball = Ball((0.0, 0.0, 0.0), RADIUS, 0, TURNED)
-    return build(shapes, looks, _lamps(), _pixels, (ball,), lightings=len(LIGHTINGS))
+        shapes = [displaced(mesh, looks, _pixels, [], _CUT) for mesh in (ball(), *tile())]
+        return build(shapes, looks, lamps(), _pixels, lightings=len(LIGHTINGS))
+    shapes = tile() if look.back is None else [turned_over(tile()[0]), *tile()[1:]]
+    body = Ball((0.0, 0.0, 0.0), RADIUS, 0, TURNED)
+    return build(shapes, looks, lamps(), _pixels, (body,), lightings=len(LIGHTINGS))
 
 
-def _turned_over(mesh: Mesh) -> Mesh:
+def turned_over(mesh: Mesh) -> Mesh:
     """A mesh whose back is seen."""
     assert mesh.uvs is not None
     return replace(mesh, triangles=mesh.triangles[:, ::-1], uvs=mesh.uvs[:, ::-1])
 
 
 @cache
-def _ball() -> Mesh:
+def ball(rows: int = 48, columns: int = 96) -> Mesh:
     """The ball as a mesh, with the UVs that it has as a body."""
-    rows, columns = 48, 96
     v, u = np.mgrid[0 : rows + 1, 0 : columns + 1]
     polar, around = (1.0 - v / rows) * math.pi, (u / columns - 0.5) * 2.0 * math.pi
     local = np.stack([np.sin(polar) * np.sin(around), np.cos(polar), np.sin(polar) * np.cos(around)], axis=-1)
@@ -152,7 +154,7 @@ def _ball() -> Mesh:
 
 
 @cache
-def _lock() -> Mesh:
+def lock() -> Mesh:
     """A lock of fibres in the place of ball and tile: it falls over a curve towards the eye, in several layers."""
     chance = np.random.default_rng(11)
     lines, sizes = [], []

@@ -13,6 +13,7 @@ from functools import partial
 from durvan.dialects import layers
 from durvan.dialects.look import Inputs, Lamp, Lobe, Sampling, Surface, View
 from durvan.dialects.mitsuba.functions import named_eta, named_k
+from durvan.dialects.mitsuba.plastic import coat
 from durvan.dialects.shared.looks import fibre, height, outputs, relief_of
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
@@ -103,16 +104,21 @@ def _sheet(get: Inputs) -> Surface:
 
 
 def _plastic(get: Inputs, rough: bool) -> Surface:
-    """A coat that leaves to its base what it does not reflect, both ways, and the base's light what does not stay inside."""
-    alpha = get("alpha") if rough else ex.field(0.0)
-    coat = Lobe(
-        layout.REFLECT, get("specular_reflectance"), alpha, facets=_facets(get) if rough else layout.GGX, fresnel=layout.DIELECTRIC,
-        first=_index(get), cover=layout.RECIPROCAL,
+    """A coat that leaves to its base what it does not reflect, both ways, and the base's light what does not stay inside. What facets of
+    a rough one throw at one another is lost.
+    """
+    alpha = get.number("alpha") if rough else 0.0
+    facets = _facets(get) if rough else layout.GGX
+    index = get.number("int_ior") / get.number("ext_ior")
+    top = Lobe(
+        layout.REFLECT, get("specular_reflectance"), alpha, facets=facets, fresnel=layout.DIELECTRIC, first=index,
+        cover=layout.RECIPROCAL,
     )  # fmt: skip
-    made = Surface([coat, Lobe(layout.DIFFUSE, get("diffuse_reflectance"), under=coat)])
+    shows, inside = coat(alpha, index, facets)
+    base = get("diffuse_reflectance")
     if get.flag("nonlinear"):
-        made.notes.append("the shift of colour inside a plastic is not shown")
-    return made
+        base = base * (1.0 - inside) / (1.0 - base * inside)
+    return Surface([top, Lobe(layout.DIFFUSE, base * shows, under=top)])
 
 
 def _stretched(get: Inputs) -> tuple[Field, Field]:

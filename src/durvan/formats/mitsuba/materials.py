@@ -42,6 +42,7 @@ class BsdfWriter:
     ) -> None:
         self.nodes, self.id, self.is_there = nodes, id_, is_there
         self.absent: dict[str, str] = {}  # textures whose picture is nowhere, and its path
+        self.idle: list[str] = []  # what is left out, because it does nothing
         self.known: dict[str, str] = {}
         self.glow: Any | None = None
         self.inside: tuple[float, float, float] | None = None
@@ -61,7 +62,8 @@ class BsdfWriter:
         if word in ("blendbsdf", "twosided"):
             return self._two(path, word, properties, id_)
         parts = self._around(word, properties)
-        outermost = id_
+        name = self._name(path)
+        outermost = id_ if id_ != name else ""
         element: Any = None
         inner: Any = None
         for tag_type, fill in parts:
@@ -70,7 +72,7 @@ class BsdfWriter:
             element = made if element is None else element
             inner = made
             fill(made)
-        own = thing(inner, "bsdf", word, outermost or self._name(path))
+        own = thing(inner, "bsdf", word, outermost or name)
         self._properties(own, word, properties)
         self._shines(properties)
         return own if element is None else element
@@ -86,6 +88,9 @@ class BsdfWriter:
         normal = properties.get("normal")
         if normal is not None and normal.link is not None and normal.link[0] in self.nodes:
             relief = normal.link[0]
+            if not any(one.link is not None for one in self.nodes[relief].properties.values()):
+                self.idle.append(relief)  # the same everywhere: it bends nothing, and Mitsuba takes no number there
+                return parts
             parts.append((self._word(relief), lambda made: self._relief(made, relief)))
         return parts
 

@@ -109,19 +109,40 @@ def _faces(data: Any, file: Path) -> NDArray[np.int32]:
 
 
 def _obj(file: Path, path: str, index: int) -> Mesh:
-    import trimesh
-
+    """Places, UVs, normals and faces of a Wavefront file; corners that differ in any of them are points of their own."""
     del index
-    with file.open("rb") as stream:
-        found: Any = trimesh.load(
-            stream, file_type="obj", process=False, maintain_order=True, force="mesh", skip_materials=True
-        )
-    uv = getattr(found.visual, "uv", None)
-    normals = found._cache.cache.get("vertex_normals")  # only what the file says; asked for, they would be made
-    points = np.asarray(found.vertices, dtype=np.float64)
-    uvs = np.asarray(uv, dtype=np.float64) if uv is not None and len(uv) == len(points) else None
-    said = np.asarray(normals, dtype=np.float64) if normals is not None and len(normals) == len(points) else None
-    return indexed(path, points, np.asarray(found.faces, dtype=np.int32).reshape(-1, 3), said, uvs)
+    said: dict[str, list[list[float]]] = {"v": [], "vt": [], "vn": []}
+    corners: dict[tuple[int, int, int], int] = {}
+    faces: list[tuple[int, int, int]] = []
+    with file.open("r", encoding="utf-8", errors="replace") as stream:
+        for line in stream:
+            word, *rest = line.split() or [""]
+            if word in said:
+                said[word].append([float(part) for part in rest[: 2 if word == "vt" else 3]])
+            elif word == "f":
+                ring = [corners.setdefault(_corner(part, said), len(corners)) for part in rest]
+                faces += [(ring[0], ring[n], ring[n + 1]) for n in range(1, len(ring) - 1)]
+    keys = np.array(list(corners), dtype=np.int64).reshape(-1, 3)
+    points, uvs, normals = (
+        np.array(said[word], dtype=np.float64).reshape(-1, 2 if word == "vt" else 3)[keys[:, n]]
+        if len(keys) and (keys[:, n] >= 0).all() else None
+        for n, word in enumerate(said)
+    )  # fmt: skip
+    if points is None:
+        raise SceneFileError("has no faces.", file=file)
+    return indexed(path, points, np.array(faces, dtype=np.int32).reshape(-1, 3), normals, uvs)
+
+
+def _corner(text: str, said: dict[str, list[list[float]]]) -> tuple[int, int, int]:
+    """A corner's place, UV and normal, each counted from nought; −1 for what it does not have."""
+    out = []
+    for number, rows in zip((*text.split("/"), "", "")[:3], said.values(), strict=True):
+        at = int(number) if number else 0
+        place = at - 1 if at > 0 else len(rows) + at if at < 0 else -1
+        if number and not 0 <= place < len(rows):
+            raise ValueError(f"a face names {text}, which is not there")
+        out.append(place)
+    return out[0], out[1], out[2]
 
 
 def _serialized(file: Path, path: str, index: int) -> Mesh:

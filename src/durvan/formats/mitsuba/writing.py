@@ -117,7 +117,7 @@ class _Whole:
             made = BsdfWriter(nodes, self._id(path), self._is_there)
             out.append((made, made.run(root)))
             self.worn[path] = Worn(made.id, made.glow)
-            self.absent += list(made.absent)
+            self.absent += [*made.absent, *made.idle]
             self.written.remarks.extend(
                 f"{path}: the picture {file} is nowhere; a grey stands in its place." for file in made.absent.values()
             )
@@ -187,9 +187,9 @@ class MitsubaReadBack:
             if path in self.absent:
                 return wanted
             node = thing_.graph.nodes.get(name)
-            first = next(iter(thing_.graph.nodes.values()))
-            if node is None and wanted.word == first.kind:
-                node = first
+            if node is None:  # what stands outermost goes by the material's own id
+                alike = [one for one in thing_.graph.nodes.values() if one.kind == wanted.word]
+                node = alike[0] if alike else None
             return self._node(node, wanted) if node is not None else None
         if wanted.word not in _SENSORS and not _is_light(wanted):
             return wanted

@@ -108,9 +108,9 @@ def scene_of(things: dict[str, WrittenThing], material: str, look: Record, light
 
 
 def passes(look: Record) -> bool:
-    """Whether light goes through a look's bodies."""
+    """Whether a look is of bodies alone: light goes through them, or they shine to one side."""
     kinds = [int(look.base[layout.HEADER + n * layout.LOBE + layout.KIND]) for n in range(int(look.base[layout.COUNT]))]
-    return layout.REFRACT in kinds
+    return layout.REFRACT in kinds or bool(look.base[layout.GLOW : layout.GLOW + 3].any())
 
 
 def places_of(look: Record) -> swatches.Places:

@@ -103,15 +103,20 @@ def test_openpbr_surfaces_return(given_values, other) -> None:
 
 OPEN = {
     "openpbr": "mtlx.open_pbr_surface", "standard": "mtlx.standard_surface", "gltfpbr": "mtlx.gltf_pbr",
-    "preview": "preview.surface",
+    "preview": "preview.surface", "gltf": "gltf.material", "mitsuba": "mitsuba.principled",
 }  # fmt: skip
+
+
+# of several surfaces, what makes it be this one again
+FORCED = {"mitsuba": {"clearcoat": 0.5}}
+LEFT = {"mitsuba": ("spec_trans", "clearcoat")}
 
 
 @pytest.mark.parametrize(("one", "other"), [(a, b) for a in OPEN for b in OPEN if a != b])
 @settings(QUICK, max_examples=MANY or 40)
 @given(data=st.data())
 def test_open_surfaces_return(one, other, data) -> None:
-    given_values = data.draw(values(one, OPEN[one]))
+    given_values = data.draw(values(one, OPEN[one], LEFT.get(one, ()))) | FORCED.get(one, {})
     exact_rows_return(material(one, {"surface": (OPEN[one], given_values, {})}), other)
 
 

@@ -106,7 +106,13 @@ def absorbed(colour: Sequence[float]) -> Vec:
     return Vec(-math.log(max(part, 1e-6)) for part in _three(colour))
 
 
+def left_over(absorbed_: Sequence[float]) -> Vec:
+    """What is left of white after that is absorbed."""
+    return Vec(math.exp(-part) for part in _three(absorbed_))
+
+
 FUNCTIONS = {
+    "left_over": left_over,
     "metal_faced": metal_faced, "metal_edge": metal_edge, "metal_eta": metal_eta, "metal_k": metal_k, "named_eta": named_eta,
     "named_k": named_k, "alpha_along": alpha_along, "alpha_across": alpha_across, "absorbed": absorbed,
     "attribute_name": lambda name: name.removeprefix("vertex_").removeprefix("face_"), "is_metal": lambda symbol: symbol in metals(), "offset_up": offset_up, "offset_down": offset_down,

@@ -43,9 +43,16 @@ def surface(kind: str, get: Inputs) -> Surface:
     made.opacity = get("opacity")
     made.glow = get("radiance")
     made.relief = relief_of(get, "normal")
+    if not _is_dark(get):
+        made.notes.append("what glows shines to its front alone in Mitsuba, and to both sides here")
     if not get.flag("both_sides"):
         made.notes.append("its back is black in Mitsuba, and like its front here")
     return made
+
+
+def _is_dark(get: Inputs) -> bool:
+    """Whether nothing glows."""
+    return get("radiance").is_always(0.0)
 
 
 def _index(get: Inputs) -> Field:

@@ -46,7 +46,7 @@ def _facets(wi: Floats, alpha: float, ggx: bool) -> Floats:
     z = np.sqrt(np.maximum(1.0 - x * x - y * y, 0.0))
     m = x[:, None] * across + y[:, None] * other + z[:, None] * stretched
     m = np.stack([alpha * m[:, 0], alpha * m[:, 1], np.maximum(m[:, 2], 1e-9)], axis=1)
-    return m / np.linalg.norm(m, axis=1, keepdims=True)
+    return np.asarray(m / np.linalg.norm(m, axis=1, keepdims=True))
 
 
 def _unhidden(w: Floats, alpha: float, ggx: bool) -> Floats:
@@ -88,8 +88,7 @@ def coat(alpha: float, eta: float, facets: int) -> tuple[float, float]:
     found = np.array([_shares(float(one), alpha, eta, ggx) for one in mu])
     reflected, through = (2.0 * (found * mu[:, None]).mean(axis=0)).tolist()
     inside = _inside(alpha, eta, ggx)
-    kept = reflected / max(reflected + through, 1e-9)
-    return float(through**2 / (eta * eta * (1.0 - inside) * max(1.0 - kept, 1e-9))), inside
+    return float(through**2 / (eta * eta * (1.0 - inside) * max(1.0 - reflected, 1e-9))), inside
 
 
 def _inside(alpha: float, eta: float, ggx: bool) -> float:

@@ -21,7 +21,8 @@ def array(asset: Asset, index: object, inside: str) -> NDArray[Any]:
     """An accessor's numbers [count, parts]; normalised whole numbers as floats. Raises SceneFileError with the place."""
     said = asset.one("accessors", index, inside)
     inside = f"/accessors/{index}"
-    kind, parts, count = _KINDS.get(said.get("componentType", 0)), _PARTS.get(str(said.get("type"))), said.get("count")
+    code, parts, count = said.get("componentType"), _PARTS.get(str(said.get("type"))), said.get("count")
+    kind = _KINDS.get(code) if isinstance(code, int) else None
     if kind is None or parts is None:
         raise SceneFileError(
             f"has numbers of the type {said.get('componentType')!r}, {said.get('type')!r}.",

@@ -81,7 +81,10 @@ class Asset:
         """A buffer view: the buffer's bytes, where the view begins and how long it is, and its stride (0: packed)."""
         said = self.one("bufferViews", index, inside)
         inside = f"/bufferViews/{index}"
-        data = self.buffer(said.get("buffer", -1))
+        buffer = said.get("buffer")
+        if not isinstance(buffer, int):
+            raise SceneFileError(f"is of buffer {buffer!r}, which is none.", file=self.file, inside=inside)
+        data = self.buffer(buffer)
         start, length, stride = said.get("byteOffset", 0), said.get("byteLength", 0), said.get("byteStride", 0)
         if not all(isinstance(n, int) and n >= 0 for n in (start, length, stride)) or start + length > len(data):
             raise SceneFileError(

@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
+from durvan.formats.gltf.lenient import extended, extension
 from durvan.scene.graph import Graph, Link, Node, Problem, Value
 
 SURFACE, UNLIT, TEXTURE, NORMAL, CORNERS = "gltf.material", "gltf.unlit", "gltf.texture", "gltf.normal", "gltf.corners"
@@ -151,7 +152,7 @@ class MaterialReader:
     def _texture_node(self, name: str, kind: str, said: dict[str, Any]) -> Node:
         node = self.graph.add(Node(name, kind))
         index = said.get("texCoord", 0)
-        moved = said.get("extensions", {}).get(TRANSFORM, {}) if isinstance(said.get("extensions"), dict) else {}
+        moved = extension(said, TRANSFORM)
         if isinstance(moved, dict):
             index = moved.get("texCoord", index)
             for key, port, size in (("offset", "offset", 2), ("scale", "scale", 2), ("rotation", "rotation", 1)):
@@ -181,7 +182,7 @@ class MaterialReader:
             self.surface.values["alpha_cutoff"] = value
         if isinstance(said.get("doubleSided"), bool):
             self.surface.values["double_sided"] = said["doubleSided"]
-        if "KHR_materials_unlit" in (said.get("extensions") or {}):
+        if extended(said, "KHR_materials_unlit"):
             self.surface.kind = UNLIT
 
     def _relief(self) -> None:

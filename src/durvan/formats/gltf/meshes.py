@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 from durvan.errors import SceneFileError
 from durvan.formats.gltf.accessors import array
 from durvan.formats.gltf.container import Asset, read_asset
+from durvan.formats.gltf.lenient import extended, extension, listed, table
 from durvan.formats.gltf.paths import SCENE, material_paths, node_paths, parents
-from durvan.formats.gltf.transforms import local, turned
+from durvan.formats.gltf.transforms import local, turned, wrong
 from durvan.progress import Report, Step, silent
 from durvan.scene.assembly import Assembly, Body
 from durvan.scene.shapes import Mesh
@@ -76,23 +77,19 @@ class MeshReader:
 
     def _node(self, place: int) -> None:
         node = self.nodes[place]
+        for said in wrong(node):
+            self._note(self.paths[place], said)
         parent = self.at.get(self.above[place], -1)
         body = Body(self.paths[place], self.paths[place].rsplit("/", 1)[-1], parent, local(node))
-        visible = (
-            (node.get("extensions") or {}).get("KHR_node_visibility", {})
-            if isinstance(node.get("extensions"), dict)
-            else {}
-        )
-        body.hidden = isinstance(visible, dict) and visible.get("visible") is False
+        body.hidden = extension(node, "KHR_node_visibility").get("visible") is False
         self.at[place] = len(self.out.bodies)
         self.out.bodies.append(body)
         mesh = node.get("mesh")
         if not isinstance(mesh, int) or not 0 <= mesh < len(self.meshes):
             return
         form = self._form(mesh, node.get("weights"))
-        copies = (node.get("extensions") or {}).get(COPIES) if isinstance(node.get("extensions"), dict) else None
-        if isinstance(copies, dict):
-            self._copies(place, copies, form)
+        if extended(node, COPIES):
+            self._copies(place, extension(node, COPIES), form)
         else:
             body.form = form
 
@@ -301,8 +298,9 @@ class MeshReader:
                 body.form, body.parent, body.matrix = len(self.out.forms) - 1, -1, np.eye(4)
 
     def _skinned(self, place: int, skin: dict[str, Any], mesh: int, world: list[Floats]) -> Mesh | None:
-        joints = [one for one in skin.get("joints", []) if isinstance(one, int) and one in self.at]
-        if len(joints) != len(skin.get("joints", [])) or not joints:
+        named = listed(skin.get("joints"))
+        joints = [one for one in named if isinstance(one, int) and one in self.at]
+        if len(joints) != len(named) or not joints or self.out.bodies[self.at[place]].form < 0:
             raise SceneFileError("some of its joints are not there.", file=self.asset.file, inside=self.paths[place])
         inverse = np.tile(np.eye(4), (len(joints), 1, 1))
         if "inverseBindMatrices" in skin:
@@ -318,13 +316,11 @@ class MeshReader:
         form = replace(form, points=form.points.copy())
         moved: list[Mesh] = []
         first = 0
-        for number, one in enumerate(self.meshes[mesh].get("primitives", [])):
-            attributes = one.get("attributes", {}) if isinstance(one, dict) else {}
-            count = (
-                int(self.asset.one("accessors", attributes.get("POSITION"), "skin").get("count", 0))
-                if "POSITION" in attributes
-                else 0
-            )
+        for number, one in enumerate(listed(self.meshes[mesh].get("primitives"))):
+            attributes = table(table(one).get("attributes"))
+            if "POSITION" not in attributes:
+                return None
+            count = len(array(self.asset, attributes["POSITION"], f"{self.paths[place]}/skin"))
             if "JOINTS_0" not in attributes or "WEIGHTS_0" not in attributes or first + count > len(form.points):
                 return None
             inside = f"/meshes/{mesh}/primitives/{number}"

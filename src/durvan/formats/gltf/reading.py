@@ -10,6 +10,7 @@ from typing import Any
 from durvan.errors import SceneFileError
 from durvan.formats import embedded
 from durvan.formats.gltf.container import Asset, is_address, read_asset
+from durvan.formats.gltf.lenient import extended, extension, listed
 from durvan.formats.gltf.materials import FILTERS, WRAPS, MaterialReader
 from durvan.formats.gltf.paths import material_paths, node_paths, parents
 from durvan.formats.gltf.transforms import Floats, local
@@ -65,7 +66,7 @@ class Reader:
             node = self.nodes[place]
             if "camera" in node:
                 self._camera(place, node)
-            if lamps and LIGHTS in (node.get("extensions") or ()):
+            if lamps and extended(node, LIGHTS):
                 self._light(place, node, lamps)
         self._others()
         return self.raw
@@ -147,7 +148,8 @@ class Reader:
             return
         for key, port in (("wrapS", "wrap_s"), ("wrapT", "wrap_t")):
             if key in sampler:
-                node.values[port] = WRAPS.get(sampler[key], str(sampler[key]))
+                said = sampler[key]
+                node.values[port] = WRAPS.get(said, str(said)) if isinstance(said, int) else str(said)
         for key, port in (("magFilter", "mag_filter"), ("minFilter", "min_filter")):
             if key in sampler:
                 node.values[port] = FILTERS.get(sampler[key], str(sampler[key]))
@@ -285,16 +287,8 @@ class Reader:
                 "/animations",
                 f"{len(motions)} animations are not carried; things stand as they do without them.",
             )
-        variants = (
-            (document.get("extensions") or {}).get("KHR_materials_variants", {})
-            if isinstance(document.get("extensions"), dict)
-            else {}
-        )
-        names = (
-            [str(one.get("name", "")) for one in variants.get("variants", ()) if isinstance(one, dict)]
-            if isinstance(variants, dict)
-            else []
-        )
+        variants = listed(extension(document, "KHR_materials_variants").get("variants"))
+        names = [str(one.get("name", "")) for one in variants if isinstance(one, dict)]
         if names:
             self._odd("variants", "/extensions/KHR_materials_variants",
                       f"It has variants of materials ({', '.join(names)[:200]}); what is worn without one is carried.")  # fmt: skip

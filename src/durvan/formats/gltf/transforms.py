@@ -10,27 +10,40 @@ from numpy.typing import NDArray
 Floats = NDArray[np.float64]
 
 
+_LENGTHS = {"matrix": 16, "scale": 3, "rotation": 4, "translation": 3}
+
+
 def local(node: dict[str, Any]) -> Floats:
-    """A node's matrix within its parent [4, 4], for row vectors; where its numbers are none, that it stands still."""
-    said = node.get("matrix")
-    if isinstance(said, list) and len(said) == 16:
-        return _finite(said).reshape(4, 4)  # columns of one for column vectors are rows of one for row vectors
+    """A node's matrix within its parent [4, 4], for row vectors; what of it is no numbers is left out (see `wrong`)."""
+    said = {name: found for name in _LENGTHS if (found := _numbers(node, name)) is not None}
+    if "matrix" in said:
+        return said["matrix"].reshape(4, 4)  # columns of one for column vectors are rows of one for row vectors
     out = np.eye(4)
-    scale, turn, move = node.get("scale"), node.get("rotation"), node.get("translation")
-    if isinstance(scale, list) and len(scale) == 3:
-        out[:3, :3] = np.diag(_finite(scale))
-    if isinstance(turn, list) and len(turn) == 4:
-        out[:3, :3] = out[:3, :3] @ turned(_finite(turn))
-    if isinstance(move, list) and len(move) == 3:
-        out[3, :3] = _finite(move)
+    if "scale" in said:
+        out[:3, :3] = np.diag(said["scale"])
+    if "rotation" in said:
+        out[:3, :3] = out[:3, :3] @ turned(said["rotation"])
+    if "translation" in said:
+        out[3, :3] = said["translation"]
     return out
 
 
-def _finite(numbers: list[Any]) -> Floats:
-    try:
-        return np.nan_to_num(np.array(numbers, dtype=np.float64))
-    except (TypeError, ValueError):
-        return np.zeros(len(numbers))
+def wrong(node: dict[str, Any]) -> list[str]:
+    """What of a node's transform is said and is no numbers, in sentences."""
+    return [
+        f"its {name} is no list of {length} finite numbers; it is left out"
+        for name, length in _LENGTHS.items()
+        if name in node and _numbers(node, name) is None
+    ]
+
+
+def _numbers(node: dict[str, Any], name: str) -> Floats | None:
+    said = node.get(name)
+    if not isinstance(said, list) or len(said) != _LENGTHS[name]:
+        return None
+    if not all(isinstance(part, int | float) and abs(part) < 1e300 for part in said):
+        return None
+    return np.array(said, dtype=np.float64)
 
 
 def turned(quaternion: Floats) -> Floats:

@@ -16,6 +16,7 @@ from durvan.errors import PictureError, SceneFileError
 from durvan.formats import embedded
 from durvan.formats.gltf.container import Asset, pack, read_asset
 from durvan.formats.gltf.geometry import Geometry, apart, said_of
+from durvan.formats.gltf.lenient import extended, extension
 from durvan.formats.gltf.materials import BY_PARAMETER, PBR, SURFACE, TRANSFORM, WRAPS, MaterialReader
 from durvan.formats.gltf.packing import Packer, Textures, extension_names, number, three
 from durvan.formats.gltf.paths import material_paths, node_paths, parents
@@ -393,7 +394,7 @@ def _change_standing(document: dict[str, Any], place: int, thing: WrittenThing) 
         "width": "xmag",
         "height": "ymag",
     }
-    index = (node.get("extensions") or {}).get(LIGHTS, {}).get("light")
+    index = extension(node, LIGHTS).get("light")
     for port, one in thing.properties.items():
         name = port.removeprefix(f"{SPACE}:")
         key = names.get(name, name)
@@ -459,7 +460,7 @@ class GltfReadBack:
         node = self.nodes.get(path)
         if node is None:
             return None
-        is_light = LIGHTS in (node.get("extensions") or {})
+        is_light = extended(node, LIGHTS)
         return wanted if is_light == (wanted.word in _LIGHTS) and ("camera" in node) != is_light else None
 
 

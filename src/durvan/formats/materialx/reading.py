@@ -403,6 +403,10 @@ class Reader:
             (one.get("fileprefix") for one in (where, element) if one.get("fileprefix") is not None), scope.files
         )
         path = prefix + self._tokens(text, scope)
+        space = where.get("colorspace", "")
+        if space and not is_known(space):
+            said = f"is in '{space[:60]}', which is not known; its pixels are taken as they are"
+            self._odd("colour-space", self.thing.path, port, where, said)
         if path:
             self.raw.pictures.append(RawPicture(path, "", self.thing.path, node, port, self.folder))
         return path

@@ -5,6 +5,7 @@ Of each material the surfaces stand in the document, everything that feeds them 
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
@@ -30,12 +31,16 @@ def write(written: Written, file: Path) -> None:
     writer = Writer(written)
     writer.run()
     data = xml.to_bytes(writer.root)
-    _validated(data, file)
+    wrong = _wrong(data)
+    if wrong and not (written.base and _wrong(Path(written.base).read_bytes())):
+        raise SceneFileError(f"does not validate: {wrong}.", file=file)
+    if wrong:
+        written.remarks.append(f"The source is no valid document, so this one is none: {wrong}.")
     file.write_bytes(data)
 
 
-def _validated(data: bytes, file: Path) -> None:
-    """Raise SceneFileError where MaterialX's own library finds something wrong with a document."""
+def _wrong(data: bytes) -> str:
+    """What MaterialX's own library finds wrong with a document; nothing of a valid one."""
     import MaterialX as mx
 
     document = mx.createDocument()
@@ -43,10 +48,14 @@ def _validated(data: bytes, file: Path) -> None:
         mx.readFromXmlString(document, data.decode("utf-8"))
         document.importLibrary(library())
         good, said = document.validate()
-    except (mx.Exception, RuntimeError) as problem:
-        raise SceneFileError(f"is not what MaterialX takes: {problem}.", file=file) from problem
-    if not good:
-        raise SceneFileError(f"does not validate: {str(said).strip()[:400]}.", file=file)
+    except (mx.Exception, RuntimeError, UnicodeDecodeError) as problem:
+        return f"MaterialX does not take it: {problem}"[:400]
+    return "" if good else str(said).strip()[:400]
+
+
+def plain(name: str) -> str:
+    """A name of the letters that names of elements may have."""
+    return re.sub(r"[^A-Za-z0-9_]", "_", name)
 
 
 _LIBRARY: list[Any] = []
@@ -99,7 +108,7 @@ class Writer:
     def _material(self, path: str, thing: WrittenThing, nodes: Mapping[str, WrittenThing]) -> None:
         found = self.known.get(path)
         if found is None:
-            name = self.names.path(path.rsplit("/", 1)[-1])[1:]
+            name = self.names.path(plain(path.rsplit("/", 1)[-1]))[1:]
             found = xml.element("surfacematerial", name=name, type="material")
             found.set(_FROM, path)
         name = found.get("name", "")

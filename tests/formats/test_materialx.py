@@ -93,6 +93,30 @@ def test_a_document_goes_to_every_surface_and_validates(document, packs, tmp_pat
             assert all((name, node.id, port) in rows for port in {**node.values, **node.links}), (name, node.id, done)
 
 
+def test_what_is_written_into_a_document_means_the_same_there(document, packs, tmp_path) -> None:
+    """Its prefix and colour space are its own; new nodes in it say theirs."""
+    text = DOCUMENT.replace('colorspace="lin_rec709" fileprefix="maps/"', 'colorspace="acescg" fileprefix="maps/"')
+    document.write_text(
+        text.replace('value="grain.png" colorspace="srgb_texture"', 'value="grain.png" colorspace="srgb_texture"'),
+        encoding="utf-8",
+    )
+    session = start(document, packs, "standard")
+    session.carry(tmp_path / "out.mtlx")
+    validated(tmp_path / "out.mtlx")
+    wood = next(name for name in session.plan.translations if name.endswith("Wood"))
+    meant = {node.kind: node.values for node in session.plan.translations[wood].graph.nodes.values()}
+    again = next(thing for thing in open_scene(tmp_path / "out.mtlx", packs).of(Kind.MATERIAL) if thing.name == "Wood")
+    found = {node.kind: node.values for node in again.graph.nodes.values()}
+    assert set(found) == set(meant)
+    for kind, values in meant.items():
+        for port, value in values.items():
+            if isinstance(value, tuple):
+                assert found[kind][port] == pytest.approx(value, abs=1e-6), (kind, port)
+            elif port == "file":
+                assert found[kind][port].endswith("wood/grain.png") and "maps" not in found[kind][port]
+    assert "no-light" not in {finding.code for finding in session.findings}
+
+
 def test_a_demo_set_becomes_a_document_that_validates(lamproom, packs, tmp_path) -> None:
     session = start(lamproom, packs, "standard")
     session.carry(tmp_path / "set.mtlx")

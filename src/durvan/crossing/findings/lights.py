@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Iterator
+from pathlib import Path
 
 from durvan.crossing.document.changes import AddLight, Choose, KeepOff, LeaveOut, Match
 from durvan.crossing.findings import standins
@@ -13,6 +14,7 @@ from durvan.crossing.findings.view import View
 from durvan.crossing.light.report import Emitter
 from durvan.crossing.translation.lighting import category, is_setup
 from durvan.crossing.translation.rows import Row
+from durvan.formats.table import format_of
 from durvan.scene.fate import Fate
 from durvan.scene.model import Kind, Solid, Thing
 
@@ -217,6 +219,8 @@ def _weight(row: Row) -> tuple[bool, Fate]:
 def none(view: View) -> Iterator[Finding]:
     """A scene without any light: a sun is offered, and nothing is added unasked."""
     things = view.scene.things.values()
+    if Kind.LIGHT not in format_of(Path(view.scene.file)).holds:  # a file of materials alone lights nothing
+        return
     if not things or any(thing.kind is Kind.LIGHT for thing in things) or _glows(view):
         return
     sun = Remedy("Add a sun", "Add a sun", AddLight(light=standins.sun(view, "no light")), bulk=False)

@@ -75,7 +75,8 @@ class Scope:
 
 
 def _inherited(element: Any, name: str, otherwise: str) -> str:
-    return str(element.get(name, "")) or otherwise
+    found = element.get(name)
+    return otherwise if found is None else str(found)
 
 
 class Reader:
@@ -295,7 +296,7 @@ class Reader:
         if isinstance(value, tuple) and len(value) > 4:
             return text
         if type_ in ("color3", "color4") and isinstance(value, tuple):
-            space = _inherited(where, "colorspace", scope.space)
+            space = _inherited(where, "colorspace", _inherited(where.getparent(), "colorspace", scope.space))
             if not is_known(space):
                 self._odd(
                     "colour-space",

@@ -19,6 +19,7 @@ from durvan.scene.graph import Value
 from durvan.scene.written import Form, Property, ReadBack, Written, WrittenThing
 
 _FROM, _TOLD = "durvan_from", "durvan_"
+_LINEAR = "lin_rec709"
 _ENDS = {"surface": "surfaceshader", "displacement": "displacementshader"}
 _OUTSIDE = ("surfaceshader", "displacementshader", "volumeshader")  # types of nodes that stand in the document
 _NEUTRAL: dict[str, str] = {str(neutral): type_ for type_, neutral in KINDS.items()} | {
@@ -79,9 +80,7 @@ class Writer:
         self.written = written
         self.base = Tree(Path(written.base), comments=True) if written.base else None
         self.root = (
-            self.base.root
-            if self.base is not None
-            else xml.element("materialx", version="1.39", colorspace="lin_rec709")
+            self.base.root if self.base is not None else xml.element("materialx", version="1.39", colorspace=_LINEAR)
         )
         self.names = Names("")
         for one in self.root:
@@ -168,6 +167,14 @@ class Writer:
             self.root.append(look)
 
 
+def _as_meant(element: Any, root: Any) -> None:
+    """Have a new element's colours and paths count as they are, whatever its document says of those that it holds already."""
+    if root.get("fileprefix"):
+        element.set("fileprefix", "")
+    if root.get("colorspace", _LINEAR) != _LINEAR:
+        element.set("colorspace", _LINEAR)
+
+
 class _Graph:
     """One material's nodes: `outside` are the names of those that stand in the document, by their paths."""
 
@@ -189,12 +196,14 @@ class _Graph:
                 self.inside[path] = path.rsplit("/", 1)[-1]
         if self.inside:
             self.element = xml.element("nodegraph", name=self.names.path(f"NG_{self.material}")[1:])
+            _as_meant(self.element, self.root)
             self.root.append(self.element)
         for path in self.inside:
             self._node(self.element, path, self.inside[path])
         for path in _fed_first(self.nodes, self.outside):
             node = self._node(self.root, path, self.outside[path])
             node.set("uiname", path.rsplit("/", 1)[-1])
+            _as_meant(node, self.root)
 
     def _node(self, parent: Any, path: str, name: str) -> Any:
         thing = self.nodes[path]

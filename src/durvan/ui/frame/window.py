@@ -26,7 +26,7 @@ from PySide6.QtWidgets import (
 from durvan.crossing.document.store import ENDING
 from durvan.dialects.registry import Registry
 from durvan.errors import DurvanError
-from durvan.formats.table import read_endings, write_endings
+from durvan.formats.table import named, read_endings, write_endings
 from durvan.progress import Step
 from durvan.record.build import record as record_data
 from durvan.record.page import page, write
@@ -330,7 +330,8 @@ class Window(QMainWindow):
         if session is None:
             return
         source = Path(session.scene.file)
-        suggested = str(source.with_name(f"{source.stem}_{session.document.target}.usda"))
+        ending = named(session.plan.format).writes[0]
+        suggested = str(source.with_name(f"{source.stem}_{session.document.target}{ending}"))
         name, _ = QFileDialog.getSaveFileName(self, "Carry", suggested, _TARGETS)
         if name:
             self.state.carry(Path(name))

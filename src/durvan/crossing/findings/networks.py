@@ -39,6 +39,7 @@ _ODD: dict[str, tuple[Level, str, str, str]] = {
     "variants": (Level.NOTE, "Variants of materials", "only the materials that are worn by default are carried", "Survey"),
     "animated": (Level.NOTE, "Something that moves", "it is carried as it stands at rest", "Survey"),
     "wrapped": (Level.LOOK, "Something around a surface that is not carried", "the surface is carried without it", "Facing"),
+    "picture-turned": (Level.LOOK, "A picture on a light that does not stand upright", "it will stand upright", "Light"),
     "same-id": (Level.LOOK, "Several things by one name", "only one of them counts", "Survey"),
     "unknown-element": (Level.NOTE, "An element that is not known", "it is not carried", "Survey"),
     "stage-unit": (Level.NOTE, "The unit of length is stored wrongly", "sizes depend on it", "Survey"),

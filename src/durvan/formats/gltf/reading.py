@@ -10,7 +10,7 @@ from typing import Any
 from durvan.errors import SceneFileError
 from durvan.formats import embedded
 from durvan.formats.gltf.container import Asset, is_address, read_asset
-from durvan.formats.gltf.lenient import extended, extension, listed
+from durvan.formats.gltf.lenient import extended, extension, listed, table
 from durvan.formats.gltf.materials import FILTERS, WRAPS, MaterialReader
 from durvan.formats.gltf.paths import material_paths, node_paths, parents
 from durvan.formats.gltf.transforms import Floats, local
@@ -35,6 +35,7 @@ class Reader:
 
     def __init__(self, asset: Asset) -> None:
         self.asset = asset
+        self.begun: set[str] = set()
         self.raw = RawScene(
             asset.file, 1.0, "Y", None, "", (str(asset.file),), {"metersPerUnit": 1.0, "upAxis": "Y"}, self._title()
         )
@@ -197,10 +198,8 @@ class Reader:
     # lights and cameras
 
     def _lamps(self) -> list[dict[str, Any]]:
-        extensions = self.asset.document.get("extensions")
-        said = extensions.get(LIGHTS, {}) if isinstance(extensions, dict) else {}
-        lights = said.get("lights", []) if isinstance(said, dict) else []
-        return [one if isinstance(one, dict) else {} for one in lights] if isinstance(lights, list) else []
+        lights = listed(extension(self.asset.document, LIGHTS).get("lights"))
+        return [table(one) for one in lights]
 
     def _stands(self, place: int) -> Floats:
         """Where a node stands in the world."""
@@ -217,8 +216,8 @@ class Reader:
         return known
 
     def _begin(self, place: int, name: object, kind: Kind, prim: str) -> RawThing:
-        taken = {thing.path for thing in self.raw.things}
-        path = self.paths[place] if self.paths[place] not in taken else f"{self.paths[place]}_light"
+        path = self.paths[place] if self.paths[place] not in self.begun else f"{self.paths[place]}_light"
+        self.begun.add(path)
         thing = RawThing(path, name if isinstance(name, str) and name else path.rsplit("/", 1)[-1], kind, prim)
         matrix = self._stands(place)
         thing.stands = tuple(float(part) for part in matrix.reshape(-1))

@@ -24,6 +24,7 @@ SPACE = "mitsuba"
 MATERIALS, SCENE = "/Materials", "/Scene"
 
 _CONSTANT = {"srgb": "color", "uniform": "value", "rawconstant": "value"}
+UPRIGHT = np.diag([1.0, -1.0])  # of a picture on a rectangle, whose v runs upwards
 FILES = ("obj", "ply", "serialized", "linearcurve", "bsplinecurve", "sdfgrid", "ellipsoids", "ellipsoidsmesh")
 _POINTED = ("point", "spot", "projector", "directional", "directionalarea")
 
@@ -424,6 +425,13 @@ class Reader:
             if inner.type == "bitmap" and isinstance(file, str):
                 port = "picture" if inner.name == "radiance" else "texture"
                 thing.attributes[f"{SPACE}:{port}"] = file
+                if port == "picture" and not np.allclose(inner.matrices.get("to_uv", np.eye(4))[:2, :2], UPRIGHT):
+                    self._odd(
+                        "picture-turned",
+                        inner.line,
+                        "The picture on it does not stand upright; it is taken to.",
+                        thing.path,
+                    )
                 self.raw.pictures.append(RawPicture(file, "", thing.path, "", port, self.folder))
             else:
                 thing.attributes[f"{SPACE}:{inner.name}.{inner.type}"] = json.dumps(inner.values)

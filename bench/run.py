@@ -88,7 +88,8 @@ def main() -> None:
             "(wanted: none over 100 ms)"
         )
     print(flush=True)
-    subprocess.run([sys.executable, str(ROOT / "bench" / "facing.py")], check=True)
+    for script in ("facing.py", "formats.py"):
+        subprocess.run([sys.executable, str(ROOT / "bench" / script)], check=True)
     print(flush=True)
     subprocess.run([sys.executable, str(ROOT / "bench" / "audit.py")], check=True)
     print(flush=True)

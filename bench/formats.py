@@ -21,12 +21,12 @@ from durvan.formats.mitsuba.reading import read_scene
 RUNS = 5
 
 
-def took(work: Callable[[], object]) -> float:
+def took(work: Callable[[Path], object], file: Path) -> float:
     """Seconds, in the median of some runs."""
     times = []
     for _ in range(RUNS):
         start = time.perf_counter()
-        work()
+        work(file)
         times.append(time.perf_counter() - start)
     return statistics.median(times)
 
@@ -105,11 +105,7 @@ def main() -> None:
         for name, file_name, make, read, library, wanted in rows:
             file = Path(folder) / file_name
             make(file)
-            alone, whole, theirs = (
-                took(lambda: read(file)),
-                took(lambda: open_scene(file, packs)),
-                took(lambda: library(file)),
-            )  # noqa: B023
+            alone, whole, theirs = took(read, file), took(lambda at: open_scene(at, packs), file), took(library, file)
             print(
                 f"{name:26} {alone:6.2f}s {whole:6.2f}s {wanted:6.1f}s {theirs:7.3f}s {alone / theirs:14.1f}x",
                 flush=True,

@@ -7,6 +7,7 @@ import logging
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -20,8 +21,9 @@ from durvan.cli import logs
 from durvan.cli.at import say
 from durvan.cli.printing import plain_console, take_any_text, told
 from durvan.crossing.job.session import Session, start
+from durvan.dialects.checking import check_folder
 from durvan.dialects.conformance import check as conformance
-from durvan.dialects.registry import registry
+from durvan.dialects.registry import registry, shared_part
 from durvan.engine.engines import Engine
 from durvan.errors import DurvanError, MisuseError, Stopped
 from durvan.files.copies import Use
@@ -299,6 +301,28 @@ def dialects(
         for broken in known.broken:
             console.print(f"left out  {told(broken)}")
     raise typer.Exit(MISUSE if known.broken or any(row["problems"] for row in rows) else CLEAN)
+
+
+dialect = typer.Typer(help="Write a dialect pack of your own, and check it.", no_args_is_help=True)
+app.add_typer(dialect, name="dialect")
+
+
+@dialect.command("check")
+def check_dialect(
+    folder: Annotated[Path, typer.Argument(help="The folder of a pack.", show_default=False)], as_json: AsJson = False
+) -> None:
+    """Check a folder's pack: every message names the file, the line and what to do. No code of the folder is run."""
+    if not folder.is_dir():
+        raise MisuseError("is no folder.", file=folder, advice="Name the folder that pack.yaml lies in.")
+    found = check_folder(folder, shared_part)
+    if as_json:
+        _print_json({"folder": str(folder), "problems": [asdict(one) for one in found]})
+    else:
+        console = _out()
+        for one in found:
+            console.print(told(str(one)), soft_wrap=True)
+        console.print(f"{len(found)} problem{'s' if len(found) != 1 else ''}." if found else "It conforms.")
+    raise typer.Exit(MISUSE if found else CLEAN)
 
 
 @app.command()

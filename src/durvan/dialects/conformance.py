@@ -8,6 +8,7 @@
 from __future__ import annotations
 
 import itertools
+from dataclasses import dataclass
 from typing import Any
 
 from durvan.dialects.compiled import CompiledCase, CompiledEntry, CompiledType, Ready
@@ -18,25 +19,74 @@ from durvan.scene.fate import Fate
 from durvan.scene.vocabulary import COMPONENTS, Parameter, common_ground
 
 TOLERANCE = 1e-6
+FACTS = frozenset({
+    "metres_per_unit", "area", "frame_aspect", "frame_fit", "map_lux", "map_mean", "profile_lumen", "channels", "eye_x", "eye_y", "eye_z",
+    "look_x", "look_y", "look_z",
+})  # fmt: skip
 _SAMPLES = (0.0, 0.11, 0.37, 0.5, 0.83, 1.0)
+
+
+@dataclass(frozen=True)
+class Problem:
+    """What is wrong with a parameter of a type (or with a type), and what to do; `in_vocabulary` says in which file. `rule` names the
+    correspondence that it is about."""
+
+    kind: str
+    name: str
+    what: str
+    advice: str
+    in_vocabulary: bool = False
+    rule: str = ""
+
+    def __str__(self) -> str:
+        return f"{self.rule or (f'{self.kind}.{self.name}' if self.name else self.kind)}: {self.what}"
 
 
 def check(pack: Pack) -> list[str]:
     """Everything that is wrong with a pack, each with its place."""
-    problems: list[str] = []
+    return [str(one) for one in problems(pack)]
+
+
+def problems(pack: Pack) -> list[Problem]:
+    """The same as values."""
+    found: list[Problem] = []
     for kind, node_type in pack.vocabulary.types.items():
         compiled = pack.compiled.get(kind)
         if compiled is None:
             if not pack.mapping.no_word_for.get(kind):
-                problems.append(f"{kind}: not mapped, and not declared without equivalent")
+                advice = "Map it under `types`, or say under `no_word_for` why it has no equivalent."
+                found.append(Problem(kind, "", "not mapped, and not declared without equivalent", advice))
             continue
         for name, parameter in node_type.parameters.items():
             if parameter.default is not None and parameter.outside(parameter.default):
-                problems.append(f"{kind}.{name}: the default {parameter.default} lies outside its range")
+                what = f"the default {parameter.default} lies outside its range"
+                found.append(Problem(kind, name, what, "Widen the range, or correct the default.", in_vocabulary=True))
             if not _mentioned(compiled, name):
-                problems.append(f"{kind}.{name}: neither mapped nor declared without equivalent")
-        problems.extend(_inverses(compiled))
-    return problems
+                advice = "Add a correspondence with it in `ours`, or one with `lost:` that says why it goes nowhere."
+                found.append(Problem(kind, name, "neither mapped nor declared without equivalent", advice))
+        found.extend(_inverses(kind, compiled))
+        found.extend(_unknown_names(kind, compiled))
+    return found
+
+
+def _unknown_names(kind: str, compiled: CompiledType) -> list[Problem]:
+    """Names in formulas that are neither a parameter of either side nor a fact of the scene: most likely spelt wrongly."""
+    found = []
+    for case in compiled.cases:
+        for entry in case.entries:
+            ready = (
+                entry.when,
+                entry.when_back,
+                entry.measure,
+                *(r for _, r in entry.inward),
+                *(r for _, r in entry.outward),
+            )
+            names = {term.name for one in ready if one is not None for term in one.terms if term.source == "context"}
+            for name in sorted(names - FACTS):
+                what = f"its formula reads '{name}', which is no parameter here and no fact of the scene"
+                advice = f"Correct how it is spelt; facts are {', '.join(sorted(FACTS))}."
+                found.append(Problem(kind, entry.ours[0] if entry.ours else "", what, advice, rule=entry.rule))
+    return found
 
 
 def _mentioned(compiled: CompiledType, name: str) -> bool:
@@ -62,16 +112,17 @@ def samples(parameter: Parameter) -> list[Any]:
     return [tuple(numbers[(place + k) % len(numbers)] for k in range(size)) for place in range(len(numbers))]
 
 
-def _inverses(compiled: CompiledType) -> list[str]:
-    problems = []
+def _inverses(kind: str, compiled: CompiledType) -> list[Problem]:
+    found = []
     for case in compiled.cases:
         for entry in case.entries:
             exact = entry.fate_in <= Fate.RECAST and entry.fate_out <= Fate.RECAST
             if exact and entry.entry.to_common and entry.entry.to_ours:
                 problem = _undoes(compiled, case, entry)
                 if problem:
-                    problems.append(f"{entry.rule}: {problem}")
-    return problems
+                    advice = "Correct one of the two formulas, or say `fate: fitted` and why."
+                    found.append(Problem(kind, entry.ours[0], problem, advice, rule=entry.rule))
+    return found
 
 
 def _undoes(compiled: CompiledType, case: CompiledCase, entry: CompiledEntry) -> str:

@@ -67,7 +67,8 @@ class Registry:
         )
 
 
-def _shared(name: str) -> Traversable:
+def shared_part(name: str) -> Traversable:
+    """The folder of a part that packs share."""
     return resources.files("durvan.dialects") / "shared" / name
 
 
@@ -104,8 +105,8 @@ class Found:
     def load(self) -> Pack:
         """Load it. Raises PackError, and whatever its code raises."""
         if self.folder is not None:
-            return load(self.folder, _shared)
-        return load(resources.files(self.module), _shared, _code(self.module))
+            return load(self.folder, shared_part)
+        return load(resources.files(self.module), shared_part, _code(self.module))
 
 
 def _all(user: Path) -> list[Found]:

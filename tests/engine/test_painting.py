@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from durvan.engine import canvas
@@ -45,6 +45,7 @@ def meant(what: ex.Field, places: np.ndarray, size: int) -> np.ndarray:
 
 
 @settings(max_examples=60, deadline=None)
+@example(what=ex.colour(ex.noise(PLACE, 2, 1.5)), far=[0.0, 0.0, 0.0, 0.0, 0.0, -3e9, float("nan")], seed=0)
 @given(what=fields(), far=st.lists(NUMBERS, min_size=3, max_size=9), seed=st.integers(0, 99))
 def test_blocks_give_what_single_places_give(what: ex.Field, far: list[float], seed: int) -> None:
     size = 16

@@ -132,8 +132,10 @@ def _noise(packed: int, registers: F8, x: F8, y: F8, z: F8, to: F8, spare: F8, n
     most = 0.0
     for k in range(n):
         a[k], b[k], c[k], to[k] = x[k], y[k], z[k], 0.0
-        far = max(max(abs(x[k]), abs(y[k])), abs(z[k]))
-        most = far if not far <= most else most  # what is no number counts as far
+        far = abs(x[k]) + abs(y[k]) + abs(z[k])
+        most = (
+            far if most == most and not far <= most else most
+        )  # what is no number counts as far, whatever comes after it
     amplitude = 1.0
     for _ in range(packed & 31):
         if most < FAR:

@@ -236,7 +236,7 @@ def test_a_file_that_is_none_is_refused(tmp_path, packs, text, said) -> None:
     ("change", "said"),
     [
         (lambda b: b[:10], "cut off"), (lambda b: b[:60], "cut off"), (lambda b: b[:4] + struct.pack("<I", 1) + b[8:], "binary glTF 1"),
-        (lambda b: b[:12] + struct.pack("<I", 2**31) + b[16:], ""), (lambda b: b[:16] + b"XXXX" + b[20:], "JSON"),
+        (lambda b: b[:12] + struct.pack("<I", 2**31) + b[16:], "has a chunk of"), (lambda b: b[:16] + b"XXXX" + b[20:], "JSON"),
     ],
 )  # fmt: skip
 def test_a_binary_file_with_wrong_lengths_is_refused(tmp_path, packs, change, said) -> None:

@@ -17,7 +17,8 @@ from durvan.dialects.proposing import propose, words_of
 from durvan.dialects.registry import shared_part
 from durvan.dialects.skeleton import proposals, skeleton
 from durvan.errors import SceneFileError
-from durvan.formats.wordlists import Input, Word, read_words
+from durvan.formats.defined import Input, Word
+from durvan.formats.wordlists import read_words
 
 LIBRARY = Path(mx.getDefaultDataSearchPath().asString()) / "libraries"
 USD = """#usda 1.0

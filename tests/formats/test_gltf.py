@@ -143,7 +143,7 @@ def test_pictures_in_one_are_taken_apart_and_put_together_exactly(mapped, packs,
     one = said["materials"][0]["pbrMetallicRoughness"]
     assert one["roughnessFactor"] == pytest.approx(0.5) and one.get("metallicFactor", 1) == 1
     image = said["images"][said["textures"][one["metallicRoughnessTexture"]["index"]]["source"]]["uri"]
-    back = pictures.read_raw(str(tmp_path / image)) if hasattr(pictures, "read_raw") else _pixels(tmp_path / image)
+    back = _pixels(tmp_path / image)
     there = _pixels(tmp_path / "orm.png")
     assert back[..., 1].astype(int).tolist() == there[..., 1].astype(int).tolist()
     assert back[..., 2].astype(int).tolist() == there[..., 2].astype(int).tolist()
@@ -264,12 +264,10 @@ def test_what_is_wrong_in_a_mesh_is_said_and_the_materials_are_read(tmp_path, pa
     assert [thing.name for thing in session.scene.of(Kind.MATERIAL)] == ["paint"]
     bodies = read_bodies(file)
     shown = sum(len(form.triangles) for form in bodies.forms)
-    assert (
-        bodies.lost
-        or session.scene.oddities
-        or shown == (1 if path == "accessors/1/count" else 0)
-        or path == "nodes/0/children"
-    )
+    if path == "accessors/1/count":  # what is left over of two corners is no triangle
+        assert shown == 1
+    else:
+        assert bodies.lost or session.scene.oddities
     session.carry(tmp_path / "out.usda")
 
 

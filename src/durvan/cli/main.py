@@ -7,7 +7,6 @@ import logging
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -17,16 +16,17 @@ from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 from rich.table import Table
 
 from durvan import __version__
-from durvan.cli import logs
+from durvan.cli import logs, packs
 from durvan.cli.at import say
-from durvan.cli.printing import plain_console, take_any_text, told
+from durvan.cli.printing import plain_console, print_json, take_any_text, told
+from durvan.cli.statuses import CLEAN, MISUSE, OPEN_STOPS, AsJson
 from durvan.crossing.job.session import Session, start
-from durvan.dialects.checking import check_folder
 from durvan.dialects.conformance import check as conformance
-from durvan.dialects.registry import registry, shared_part
+from durvan.dialects.registry import registry
 from durvan.engine.engines import Engine
 from durvan.errors import DurvanError, MisuseError, Stopped
 from durvan.files.copies import Use
+from durvan.formats.table import read_endings
 from durvan.progress import Report, Step
 from durvan.record.build import record as record_data
 from durvan.record.build import summary
@@ -37,13 +37,12 @@ app = typer.Typer(
     name="durvan", no_args_is_help=True, add_completion=True, pretty_exceptions_enable=False, rich_markup_mode="rich",
     help="Carry a finished 3D scene from one offline renderer to another, and account for every value.",
 )  # fmt: skip
-CLEAN, OPEN_STOPS, MISUSE = 0, 1, 2
+app.add_typer(packs.dialect, name="dialect")
 _LIST = 12
 
 SceneFile = Annotated[
-    Path, typer.Argument(help="A USD scene (.usda, .usdc, .usd, .usdz) or a saved crossing (.durvan).")
+    Path, typer.Argument(help=f"A scene ({', '.join(read_endings())}) or a saved crossing (.durvan).")
 ]
-AsJson = Annotated[bool, typer.Option("--json", help="Print JSON to standard output.")]
 From = Annotated[str, typer.Option("--from", help="The dialect to read, where the scene holds several.")]
 To = Annotated[str, typer.Option("--to", help="The dialect to carry to.")]
 LightFile = Annotated[
@@ -72,10 +71,6 @@ def _progress(quiet: bool) -> Iterator[Report]:
             bar.update(task, description=step.doing, completed=step.done, total=step.of or None)
 
         yield report
-
-
-def _print_json(data: Any) -> None:
-    sys.stdout.write(json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n")
 
 
 def _tell(session: Session) -> None:
@@ -126,7 +121,7 @@ def survey(file: SceneFile, to: To = "", from_: From = "", scope: Scope = "", as
         session = start(file, registry(), to, from_, scope, report=report)
         looks.guess(session, report)
     if as_json:
-        _print_json(record_data(session))
+        print_json(record_data(session))
     else:
         _tell(session)
     raise typer.Exit(_status(session))
@@ -146,7 +141,7 @@ def files(file: SceneFile, root: Roots = None, to: To = "", from_: From = "", as
         session = start(file, registry(), to, from_, report=report, roots=work.roots_of(root or []))
         work.audit(session, report)
     if as_json:
-        _print_json(work.inventory(session))
+        print_json(work.inventory(session))
     else:
         work.tell_inventory(session, _out())
     stops = [finding for finding in session.stops() if finding.station == "Files"]
@@ -215,7 +210,7 @@ def carry(
     if save is not None:
         session.save(save)
     if as_json:
-        _print_json(record_data(session))
+        print_json(record_data(session))
     else:
         _tell(session)
         console = _out()
@@ -258,7 +253,7 @@ def record(
     text = json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
     write({out: page(data, shown_with), beside: text})
     if as_json:
-        _print_json({"page": str(out), "json": str(beside), "rows": data["rows"], "open": data["open"]})
+        print_json({"page": str(out), "json": str(beside), "rows": data["rows"], "open": data["open"]})
     else:
         _out().print(
             f"Wrote {told(str(out))} and {told(beside.name)}: {data['rows']} rows, {data['open']['all']} findings open."
@@ -289,7 +284,7 @@ def dialects(
             }
         )
     if as_json:
-        _print_json({"dialects": rows, "broken": known.broken})
+        print_json({"dialects": rows, "broken": known.broken})
     else:
         console = _out()
         for row in rows:
@@ -301,62 +296,6 @@ def dialects(
         for broken in known.broken:
             console.print(f"left out  {told(broken)}")
     raise typer.Exit(MISUSE if known.broken or any(row["problems"] for row in rows) else CLEAN)
-
-
-dialect = typer.Typer(help="Write a dialect pack of your own, and check it.", no_args_is_help=True)
-app.add_typer(dialect, name="dialect")
-
-
-@dialect.command("new")
-def new_dialect(
-    name: Annotated[str, typer.Argument(help="What it is called, in small letters.", show_default=False)],
-    from_: Annotated[
-        Path, typer.Option("--from", help="MaterialX node definitions (.mtlx), or USD shader definitions.")
-    ],
-    out: Annotated[
-        Path | None, typer.Option("--out", help="The folder to make; by default one of that name here.")
-    ] = None,
-) -> None:
-    """Make a first pack from a renderer's own definitions: words taken over, correspondences proposed, with how sure each is."""
-    from durvan.dialects.skeleton import NAME, skeleton
-    from durvan.formats.wordlists import read_words
-
-    if not NAME.fullmatch(name):
-        raise MisuseError(
-            f"'{name}' is no name for a dialect.", advice="Small letters, digits and _, beginning with a letter."
-        )
-    folder = out if out is not None else Path(name)
-    if folder.exists():
-        raise MisuseError("is there already.", file=folder, advice="Choose another folder with --out.")
-    files = skeleton(name, read_words(from_), from_.name)
-    folder.mkdir(parents=True)
-    for file, text in files.items():
-        (folder / file).write_text(text, encoding="utf-8")
-    proposed, waiting = files["mapping.yaml"].count("# proposed"), files["mapping.yaml"].count("Not decided yet.")
-    found = check_folder(folder, shared_part)
-    console = _out()
-    console.print(f"Wrote {told(str(folder))}: {proposed} correspondences proposed, {waiting} waiting for you.")
-    for one in found:
-        console.print(told(str(one)), soft_wrap=True)
-    raise typer.Exit(CLEAN)
-
-
-@dialect.command("check")
-def check_dialect(
-    folder: Annotated[Path, typer.Argument(help="The folder of a pack.", show_default=False)], as_json: AsJson = False
-) -> None:
-    """Check a folder's pack: every message names the file, the line and what to do. No code of the folder is run."""
-    if not folder.is_dir():
-        raise MisuseError("is no folder.", file=folder, advice="Name the folder that pack.yaml lies in.")
-    found = check_folder(folder, shared_part)
-    if as_json:
-        _print_json({"folder": str(folder), "problems": [asdict(one) for one in found]})
-    else:
-        console = _out()
-        for one in found:
-            console.print(told(str(one)), soft_wrap=True)
-        console.print(f"{len(found)} problem{'s' if len(found) != 1 else ''}." if found else "It conforms.")
-    raise typer.Exit(MISUSE if found else CLEAN)
 
 
 @app.command()
@@ -436,7 +375,7 @@ def drift(
     if save is not None:
         session.save(save)
     if as_json:
-        _print_json({"to": session.document.target, "limit": session.document.drift_limit, "materials": rows})
+        print_json({"to": session.document.target, "limit": session.document.drift_limit, "materials": rows})
     else:
         looks.tell_drift(rows, session.document.drift_limit, _out())
     raise typer.Exit(_status(session))
@@ -461,7 +400,7 @@ def settle(
     if save is not None:
         session.save(save)
     if as_json:
-        _print_json({"to": session.document.target, "applied": apply, "tried": rows})
+        print_json({"to": session.document.target, "applied": apply, "tried": rows})
     else:
         settling.tell(rows, apply, _out())
     raise typer.Exit(_status(session))
@@ -496,7 +435,7 @@ def light(
     if save is not None:
         session.save(save)
     if as_json:
-        _print_json(lights.document(session, found))
+        print_json(lights.document(session, found))
     else:
         lights.tell(session, found, _out())
     raise typer.Exit(_status(session))

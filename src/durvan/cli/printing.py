@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import sys
-from typing import TextIO
+from typing import Any, TextIO
 
 from rich.console import Console
 from rich.markup import escape
@@ -25,6 +26,11 @@ def told(text: str) -> str:
 def plain_console(stderr: bool = False) -> Console:
     """The console; lines are as long as they are."""
     return Console(highlight=False, emoji=False, soft_wrap=True, stderr=stderr)
+
+
+def print_json(data: Any) -> None:
+    """Data as JSON on standard output."""
+    sys.stdout.write(json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n")
 
 
 def able(stream: TextIO) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from durvan.formats.wordlists import Input
+from durvan.formats.defined import Input
 from durvan.scene.vocabulary import Parameter, common_ground
 
 SURFACE = "open_pbr_surface"

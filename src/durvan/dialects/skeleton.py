@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from durvan.dialects.proposing import SURFACE, Proposal, propose
-from durvan.formats.wordlists import Input, Word
+from durvan.formats.defined import Input, Word
 from durvan.scene.graph import Value
 from durvan.scene.vocabulary import Parameter, common_ground
 

@@ -22,6 +22,8 @@ from durvan.engine.kernels import world as kw
 from durvan.engine.lamps import Placed
 from durvan.errors import DurvanError
 from durvan.formats import pictures
+from durvan.formats.mitsuba.geometry import write_ply
+from durvan.formats.mitsuba.words import HALF_TURN
 from durvan.optics.frame import frame_width
 from durvan.optics.light_shapes import SHAPES
 from durvan.optics.lobes import layout
@@ -173,7 +175,6 @@ def lamp(one: Placed, radiance_file: str = "") -> dict[str, Any]:
     value = _colour(made.radiance)
     if radiance_file and made.shape != "dome":
         value = {"type": "bitmap", "filename": radiance_file, "raw": True, "wrap_mode": "clamp"}
-    turn = np.diag([-1.0, 1.0, -1.0, 1.0])
     if made.decay != 2 or not made.shadows:
         raise NotExpressibleError(f"{one.name}: another decay, or no shadows.")
     if made.focus or made.profile_of is not None or made.reach or made.lists != Lists():
@@ -186,7 +187,7 @@ def lamp(one: Placed, radiance_file: str = "") -> dict[str, Any]:
         and (made.outer >= 180.0 or row.half(made.size)[2] == 0.0)
     ):
         x, y, z = row.half(made.size)
-        to = _scaled(turn @ one.matrix, x, y, z or 1.0)
+        to = _scaled(HALF_TURN @ one.matrix, x, y, z or 1.0)
         return {"type": row.mitsuba, "to_world": _matrix(to), "emitter": {"type": "area", "radiance": value}}
     if made.shape == "cylinder" and made.outer >= 180.0:
         along = one.matrix[0, :3] / np.linalg.norm(one.matrix[0, :3]) * made.size[1] / 2.0
@@ -197,7 +198,7 @@ def lamp(one: Placed, radiance_file: str = "") -> dict[str, Any]:
         return {"type": "point", "position": place, "intensity": value}
     if made.shape == "point" and made.profile == "linear":
         return {
-            "type": "spot", "to_world": _matrix(_scaled(turn @ one.matrix, 1.0, 1.0, 1.0)), "intensity": value,
+            "type": "spot", "to_world": _matrix(_scaled(HALF_TURN @ one.matrix, 1.0, 1.0, 1.0)), "intensity": value,
             "cutoff_angle": made.outer, "beam_width": made.inner,
         }  # fmt: skip
     if made.shape == "far" and made.size[0] == 0.0:
@@ -214,9 +215,8 @@ def sensor(view: View, matrix: Floats, size: tuple[int, int]) -> dict[str, Any]:
     """A camera. Mitsuba looks along +Z with +X on the left: half a turn about Y. Raises NotExpressibleError for a shift."""
     if view.shift != (0.0, 0.0):
         raise NotExpressibleError("a shifted lens.")
-    turn = np.diag([-1.0, 1.0, -1.0, 1.0])
     made: dict[str, Any] = {
-        "type": "perspective", "fov_axis": "x", "to_world": _matrix(_scaled(turn @ matrix, 1.0, 1.0, 1.0)),
+        "type": "perspective", "fov_axis": "x", "to_world": _matrix(_scaled(HALF_TURN @ matrix, 1.0, 1.0, 1.0)),
         "fov": float(np.degrees(2.0 * np.arctan(0.5 * frame_width(view.film_width, view.film_height, size[0] / size[1]) / view.focal))),
         "near_clip": 1e-4, "far_clip": 1e5,
         "film": {
@@ -230,25 +230,6 @@ def sensor(view: View, matrix: Floats, size: tuple[int, int]) -> dict[str, Any]:
         made["aperture_radius"] = view.focal / 1000.0 / (2.0 * view.f_number)
         made["focus_distance"] = view.focus
     return made
-
-
-def _ply(mesh: Mesh, which: NDArray[np.bool_], file: Path) -> None:
-    """The triangles of one material, corner by corner, with their normals where they are smooth."""
-    corners = mesh.points[mesh.triangles[which]].reshape(-1, 3).astype("<f4")
-    columns = [corners]
-    names = "property float x\nproperty float y\nproperty float z\n"
-    if mesh.normals is not None:
-        columns.append(mesh.normals[which].reshape(-1, 3).astype("<f4"))
-        names += "property float nx\nproperty float ny\nproperty float nz\n"
-    count = len(corners) // 3
-    faces = np.zeros(count, dtype=[("n", "u1"), ("v", "<i4", 3)])
-    faces["n"] = 3
-    faces["v"] = np.arange(len(corners)).reshape(-1, 3)
-    head = (
-        f"ply\nformat binary_little_endian 1.0\nelement vertex {len(corners)}\n{names}"
-        f"element face {count}\nproperty list uchar int vertex_indices\nend_header\n"
-    )
-    file.write_bytes(head.encode() + np.concatenate(columns, axis=1).tobytes() + faces.tobytes())
 
 
 def scene(
@@ -270,7 +251,7 @@ def scene(
     for number, mesh in enumerate(meshes):
         for index in np.unique(mesh.material):
             file = folder / f"mesh{number}_{index}.ply"
-            _ply(mesh, mesh.material == index, file)
+            write_ply(mesh, mesh.material == index, file)
             made[f"mesh{number}_{index}"] = {
                 "type": "ply", "filename": str(file), "face_normals": mesh.normals is None,
                 "bsdf": {"type": "ref", "id": f"look{index}"},

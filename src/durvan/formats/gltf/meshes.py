@@ -134,7 +134,9 @@ class MeshReader:
     def _mesh(self, place: int, weights: tuple[float, ...]) -> Mesh:
         parts: list[Mesh] = []
         said = self.meshes[place].get("primitives")
-        for number, one in enumerate(said if isinstance(said, list) else ()):
+        if not isinstance(said, list):
+            self._note(f"/meshes/{place}", "it has no list of primitives")
+        for number, one in enumerate(listed(said)):
             inside = f"/meshes/{place}/primitives/{number}"
             try:
                 part = self._primitive(one if isinstance(one, dict) else {}, inside, weights)

@@ -65,12 +65,25 @@ class Reader:
         lamps = self._lamps()
         for place in self.order:
             node = self.nodes[place]
+            if "children" in node and not self._has_its_children(place, node["children"]):
+                self._odd(
+                    "dangling",
+                    self.paths[place],
+                    "has children that are none, or stand elsewhere too; they are not taken.",
+                )
             if "camera" in node:
                 self._camera(place, node)
             if lamps and extended(node, LIGHTS):
                 self._light(place, node, lamps)
         self._others()
         return self.raw
+
+    def _has_its_children(self, place: int, said: object) -> bool:
+        """Whether all that a node calls its children stand below it."""
+        count = len(self.nodes)
+        return isinstance(said, list) and all(
+            isinstance(one, int) and 0 <= one < count and self.above[one] == place for one in said
+        )
 
     def _odd(self, code: str, path: str, detail: str, thing: str = "") -> None:
         self.raw.oddities.append(Oddity(code, thing, path, detail))

@@ -21,6 +21,7 @@ from durvan.formats.gltf.materials import BY_PARAMETER, PBR, SURFACE, TRANSFORM,
 from durvan.formats.gltf.packing import Packer, Textures, extension_names, number, three
 from durvan.formats.gltf.paths import material_paths, node_paths, parents
 from durvan.formats.gltf.reading import LIGHTS, SPACE
+from durvan.optics.sun import towards
 from durvan.scene.assembly import Assembly
 from durvan.scene.graph import Value
 from durvan.scene.written import Form, Property, ReadBack, Written, WrittenThing
@@ -154,10 +155,7 @@ class _Whole:
         """Where a light or a camera stands, without a size: neither has one in glTF."""
         upright = body.upright() if self.written.body is not None else _upright(self.written)
         if thing.towards is not None:
-            azimuth, elevation = np.radians(thing.towards)
-            to = np.array(
-                [np.sin(azimuth) * np.cos(elevation), np.sin(elevation), -np.cos(azimuth) * np.cos(elevation)]
-            )
+            to = np.array(towards(*thing.towards))
             across = np.cross((0.0, 1.0, 0.0), to)
             across = across / np.linalg.norm(across) if np.linalg.norm(across) > 1e-9 else np.array([1.0, 0.0, 0.0])
             return said_of(np.zeros(3), np.stack([across, np.cross(to, across), to]), np.ones(3))

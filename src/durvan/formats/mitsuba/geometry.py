@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 from plyfile import PlyData, PlyElement
 
 from durvan.formats.corners import of_length_one, welded
-from durvan.formats.gltf.paths import clean, unique
 from durvan.formats.mitsuba.elements import put, refer, stand, thing
+from durvan.formats.naming import clean, unique
 from durvan.scene.assembly import FIRST_UVS, Assembly, Floats, turn_round
 from durvan.scene.shapes import Mesh
 

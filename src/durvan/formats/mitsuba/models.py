@@ -12,7 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from durvan.errors import SceneFileError
-from durvan.formats.corners import indexed, smooth
+from durvan.formats import corners
+from durvan.formats.corners import indexed
+from durvan.formats.spans import smooth
 from durvan.regular import why_not
 from durvan.scene.shapes import Mesh
 from durvan.scene.tubes import tubes
@@ -20,8 +22,6 @@ from durvan.scene.tubes import tubes
 Floats = NDArray[np.float64]
 LARGEST = 4_000_000_000  # bytes
 _MOST = 200_000_000  # bytes of a serialized mesh, unpacked
-_BSPLINE = np.array([[-1, 3, -3, 1], [3, -6, 3, 0], [-3, 0, 3, 0], [1, 4, 1, 0]], dtype=np.float64) / 6.0
-_PIECES = 4
 
 
 def model(kind: str, file: Path, path: str, flat: bool, flipped: bool, index: int = 0) -> Mesh:
@@ -54,7 +54,7 @@ def model(kind: str, file: Path, path: str, flat: bool, flipped: bool, index: in
     if flat:
         made.normals = None
     elif made.normals is None:
-        made.normals = smooth(made.points, made.triangles)
+        made.normals = corners.smooth(made.points, made.triangles)
     return made
 
 
@@ -191,19 +191,12 @@ def _curves(file: Path, path: str, splines: bool) -> Mesh:
         table = np.array(rows, dtype=np.float64)
         if table.ndim != 2 or table.shape[1] != 4:
             raise SceneFileError("has a line that is not three places and a radius.", file=file)
-        if splines and len(table) >= 4:
-            table = _smooth(table)
-        if len(table) > 1 and np.isfinite(table).all():
-            lines.append(table[:, :3])
-            sizes.append(2.0 * table[:, 3])
+        line, size = table[:, :3], 2.0 * table[:, 3]
+        if splines:
+            line, size = smooth(line, size, "bspline")
+        if len(line) > 1 and np.isfinite(table).all():
+            lines.append(line)
+            sizes.append(size)
     if not lines:
         raise SceneFileError("has no curves.", file=file)
     return tubes(path, lines, sizes)
-
-
-def _smooth(table: Floats) -> Floats:
-    t = np.linspace(0.0, 1.0, _PIECES, endpoint=False)
-    powers = np.stack([t**3, t**2, t, np.ones_like(t)], axis=1) @ _BSPLINE
-    spans = [powers @ table[n : n + 4] for n in range(len(table) - 3)]
-    end = np.array([[1.0, 1.0, 1.0, 1.0]]) @ _BSPLINE @ table[-4:]
-    return np.concatenate([*spans, end])

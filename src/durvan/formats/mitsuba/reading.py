@@ -11,9 +11,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from durvan.formats.gltf.paths import clean, unique
 from durvan.formats.mitsuba.document import Document, Thing
 from durvan.formats.mitsuba.words import GREY, HALF_TURN, INDICES, PREFIX, SHAPES_WITH_LIGHT, WRAPPERS
+from durvan.formats.naming import clean, unique
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Graph, Link, Node, Problem, Value
 from durvan.scene.model import Kind, Oddity, Wearer

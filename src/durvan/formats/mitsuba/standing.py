@@ -12,6 +12,7 @@ from durvan.formats import xml
 from durvan.formats.mitsuba.elements import put, refer, stand, thing
 from durvan.formats.mitsuba.materials import number, three
 from durvan.formats.mitsuba.words import HALF_TURN, PREFIX
+from durvan.optics.sun import towards
 from durvan.scene.graph import Value
 from durvan.scene.written import WrittenThing
 
@@ -75,8 +76,7 @@ def light(root: Any, id_: str, one: WrittenThing, matrix: Floats, dark: str, is_
 def _towards(one: WrittenThing, matrix: Floats) -> Floats:
     """The direction from which a far light comes."""
     if one.towards is not None:
-        azimuth, elevation = np.radians(one.towards)
-        return np.array([np.sin(azimuth) * np.cos(elevation), np.sin(elevation), -np.cos(azimuth) * np.cos(elevation)])
+        return np.array(towards(*one.towards))
     return matrix[2, :3] / max(float(np.linalg.norm(matrix[2, :3])), 1e-12)
 
 

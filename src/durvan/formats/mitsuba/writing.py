@@ -12,7 +12,6 @@ import numpy as np
 
 from durvan.errors import SceneFileError
 from durvan.formats import xml
-from durvan.formats.gltf.paths import clean, unique
 from durvan.formats.mitsuba.changing import Changer
 from durvan.formats.mitsuba.document import Document
 from durvan.formats.mitsuba.elements import put, thing
@@ -21,6 +20,7 @@ from durvan.formats.mitsuba.materials import BsdfWriter, networks
 from durvan.formats.mitsuba.reading import Reader
 from durvan.formats.mitsuba.standing import integrator, light, sensor, values_of
 from durvan.formats.mitsuba.words import PREFIX
+from durvan.formats.naming import clean, unique
 from durvan.progress import silent
 from durvan.scene.assembly import Assembly, Floats
 from durvan.scene.graph import Value

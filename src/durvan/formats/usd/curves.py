@@ -6,16 +6,11 @@ import numpy as np
 from numpy.typing import NDArray
 from pxr import Usd, UsdGeom
 
+from durvan.formats.spans import smooth
 from durvan.scene.shapes import Mesh
 from durvan.scene.tubes import tubes
 
 Floats = NDArray[np.float64]
-_SPAN = 4  # pieces of a cubic span
-_BASES = {
-    "bezier": (3, np.array([[-1, 3, -3, 1], [3, -6, 3, 0], [-3, 3, 0, 0], [1, 0, 0, 0]], dtype=np.float64)),
-    "bspline": (1, np.array([[-1, 3, -3, 1], [3, -6, 3, 0], [-3, 0, 3, 0], [1, 4, 1, 0]], dtype=np.float64) / 6.0),
-    "catmullRom": (1, np.array([[-1, 3, -3, 1], [2, -5, 4, -1], [-1, 0, 1, 0], [0, 2, 0, 0]], dtype=np.float64) / 2.0),
-}
 
 
 def strands(prim: Usd.Prim, time: Usd.TimeCode, notes: list[str]) -> Mesh | None:
@@ -38,7 +33,7 @@ def strands(prim: Usd.Prim, time: Usd.TimeCode, notes: list[str]) -> Mesh | None
         line, width = points[first : first + count], widths[first : first + count]
         first += count
         if cubic:
-            line, width = _smooth(line, width, basis)
+            line, width = smooth(line, width, basis)
         if len(line) > 1 and np.isfinite(line).all():
             lines.append(line)
             sizes.append(width)
@@ -63,16 +58,3 @@ def _widths(curves: UsdGeom.BasisCurves, counts: NDArray[np.int64], points: int,
         ]
         return np.concatenate(steps) if steps else np.zeros(0)
     return np.full(points, float(given.mean()))
-
-
-def _smooth(line: Floats, width: Floats, basis: str) -> tuple[Floats, Floats]:
-    """The points of a cubic curve, some for each span."""
-    step, matrix = _BASES.get(basis, _BASES["bezier"])
-    if len(line) < 4:
-        return line, width
-    four = np.column_stack([line, width])
-    t = np.linspace(0.0, 1.0, _SPAN + 1)
-    powers = np.stack([t**3, t**2, t, np.ones_like(t)], axis=1) @ matrix
-    spans = [powers @ four[start : start + 4] for start in range(0, len(line) - 3, step)]
-    joined = np.concatenate([spans[0], *(span[1:] for span in spans[1:])])
-    return joined[:, :3], np.maximum(joined[:, 3], 0.0)

@@ -2,42 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from pxr import Sdf, UsdShade
 
+from durvan.formats.defined import Input, Word, bounds_of, unit_of
 from durvan.formats.usd.opening import open_stage
 from durvan.scene.graph import Value
 
-
-@dataclass(frozen=True)
-class ShaderInput:
-    """An input: its type as USD calls it, its default, and what its metadata say."""
-
-    name: str
-    type: str
-    default: Value | None
-    range: tuple[float, float] | None = None
-    unit: str = ""
-    meaning: str = ""
-    group: str = ""
-    choices: tuple[str, ...] = ()
+_TYPES = {
+    "float": "float", "double": "float", "int": "int", "bool": "bool", "string": "string", "token": "token", "asset": "file",
+    "color3f": "color", "color4f": "vector4", "float2": "vector2", "float3": "vector3", "vector3f": "vector3", "normal3f": "normal",
+    "point3f": "vector3", "terminal": "surface",
+}  # fmt: skip
 
 
-@dataclass(frozen=True)
-class ShaderDefinition:
-    """A node: its identifier, its role, its inputs and its outputs with their types."""
-
-    name: str
-    category: str
-    inputs: tuple[ShaderInput, ...]
-    outputs: dict[str, str] = field(default_factory=dict)
-    meaning: str = ""
-
-
-def shaders(file: Path) -> list[ShaderDefinition]:
+def shaders(file: Path) -> list[Word]:
     """Every shader of a file that has an identifier or is defined by its name. Raises SceneFileError."""
     stage = open_stage(file).stage
     out = []
@@ -48,31 +29,27 @@ def shaders(file: Path) -> list[ShaderDefinition]:
         name = shader.GetIdAttr().Get() or prim.GetName()
         said = prim.GetMetadata("sdrMetadata") or {}
         inputs = tuple(_input(one) for one in shader.GetInputs())
-        outputs = {one.GetBaseName(): _type(one) for one in shader.GetOutputs()}
+        outputs = {
+            end: "surface" if end == "surface" else _type(one)
+            for one in shader.GetOutputs()
+            if (end := one.GetBaseName())
+        }
         meaning = str(prim.GetMetadata("documentation") or said.get("help", ""))
-        out.append(ShaderDefinition(str(name), str(said.get("role", "")), inputs, outputs, meaning))
+        out.append(Word(str(name), str(said.get("role", "")), inputs, outputs, meaning))
     return out
 
 
 def _type(one: Any) -> str:
-    said = one.GetSdrMetadata()
-    return str(said.get("renderType", "") or (one.GetTypeName().cppTypeName and str(one.GetTypeName())))
+    return _TYPES.get(one.GetSdrMetadata().get("renderType", "") or str(one.GetTypeName()), "any")
 
 
-def _input(one: Any) -> ShaderInput:
+def _input(one: Any) -> Input:
     said = one.GetSdrMetadata()
     attribute = one.GetAttr()
-    low, high = (said.get(name) for name in ("uimin", "uimax"))
-    bounds = None
-    if low is not None and high is not None:
-        try:
-            bounds = (float(low), float(high))
-        except ValueError:
-            bounds = None
     allowed = attribute.GetMetadata("allowedTokens")
     meaning = str(one.GetDocumentation() or said.get("help", ""))
-    return ShaderInput(
-        one.GetBaseName(), str(one.GetTypeName()), _plain(attribute.Get()), bounds, said.get("unit", ""), " ".join(meaning.split()),
+    return Input(
+        one.GetBaseName(), _TYPES.get(str(one.GetTypeName()), "any"), _plain(attribute.Get()), bounds_of(said.get("uimin"), said.get("uimax")), unit_of(said.get("unit", "")), " ".join(meaning.split()),
         one.GetDisplayGroup() or said.get("page", ""), tuple(str(token) for token in allowed or ()),
     )  # fmt: skip
 

@@ -33,6 +33,33 @@ def test_a_swatch_is_written(lamproom: Path, tmp_path: Path) -> None:
     assert "drift 0.0" in done.output or "drift 0.1" in done.output
 
 
+@pytest.mark.parametrize("target", [False, True])
+def test_a_real_render_of_either_side(tmp_path: Path, target: bool) -> None:
+    lit = small().rstrip() + '\ndef DomeLight "Sky"\n{\n    float inputs:intensity = 1\n}\n' + CAMERA
+    file, out = write(tmp_path, lit), tmp_path / "r.exr"
+    words = (
+        "render",
+        str(file),
+        "--engine",
+        "mitsuba",
+        "--out",
+        str(out),
+        "--samples",
+        "3",
+        "--width",
+        "16",
+        "--height",
+        "9",
+    )
+    done = run(*words, "--to", "pellune", *(["--target"] if target else []))
+    assert done.exit_code == 0, (done.output, done.exception)
+    spec = oiio.ImageBuf(str(out)).spec()
+    assert (spec.width, spec.height) == (16, 9) and "3 samples a pixel in" in done.output
+    assert oiio.ImageBuf(str(out)).get_pixels().mean() > 0.0
+    refused = run(*words, "--passes")
+    assert isinstance(refused.exception, MisuseError) and "no passes" in str(refused.exception)
+
+
 def test_a_render_with_its_passes(lamproom: Path, tmp_path: Path) -> None:
     out = tmp_path / "r.exr"
     done = run(

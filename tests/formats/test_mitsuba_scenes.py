@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 import re
 import struct
 import zlib
@@ -16,12 +17,14 @@ from hypothesis import strategies as st
 
 from durvan.crossing.exchange.intake import open_scene
 from durvan.crossing.job.session import start
+from durvan.crossing.translation.translate import translate
 from durvan.engine import outside
 from durvan.errors import RenderingError, SceneFileError
+from durvan.formats import xml
 from durvan.formats.mitsuba.bodies import read_bodies, read_shapes
 from durvan.formats.mitsuba.document import Document
 from durvan.formats.mitsuba.geometry import write_ply
-from durvan.formats.mitsuba.materials import placement
+from durvan.formats.mitsuba.materials import BsdfWriter, placement
 from durvan.formats.mitsuba.models import model
 from durvan.formats.mitsuba.reading import Reader, across, read_scene
 from durvan.formats.mitsuba.solids import SOLIDS
@@ -30,6 +33,8 @@ from durvan.formats.table import named
 from durvan.scene.fate import Fate
 from durvan.scene.model import Kind
 from durvan.scene.shapes import Mesh
+from durvan.scene.written import Form, Property, WrittenThing
+from making import material
 
 mi.set_variant("scalar_rgb")
 HEAD = '<scene version="3.0.0">\n'
@@ -272,7 +277,7 @@ def test_what_is_written_is_taken_by_mitsuba_without_a_word_and_rendered(carried
     _, done = carried
     assert done.things == 43 and done.checked > 300
     seen = []
-    found = outside.render(done.file, 4, (48, 30), "GalleryCamera", seen=lambda picture, samples: seen.append(samples))
+    found = outside.render(done.file, 4, (48, 30), 1, seen=lambda picture, samples: seen.append(samples))
     assert [one for one in found.messages if "no numbers" not in one.text and "Invalid sample" not in one.text] == []
     assert (
         found.picture.shape == (30, 48, 3) and found.picture.mean() > 0.01 and seen == [1, 3, 4] and not found.stopped
@@ -480,3 +485,67 @@ def test_what_a_renderer_says_becomes_a_finding(packs, scene) -> None:
     session.heard([])
     session.renew()
     assert len(session.findings) == before
+
+
+# what the renderer is given is what it takes
+
+
+def _made_up(packs, pack: str, kind: str, rng) -> dict:
+    """Values for a surface, often at the ends of their ranges."""
+    values = {}
+    for name, parameter in packs.get(pack).vocabulary.types[kind].parameters.items():
+        if rng.random() < 0.75 or parameter.type in ("normal", "surface", "any"):
+            continue
+        if parameter.type in ("token", "bool", "file", "string"):
+            values[name] = rng.choice({"token": parameter.choices, "bool": (True, False)}.get(parameter.type, ("",)))
+            continue
+        low, high = parameter.range or (-1.0, 1.0)
+        size = {"color": 3, "vector2": 2, "vector3": 3, "vector4": 4}.get(parameter.type, 1)
+        parts = tuple(rng.choice((low, min(high, 1000.0), rng.uniform(low, min(high, low + 1.0)))) for _ in range(size))
+        values[name] = parts if size > 1 else round(parts[0]) if parameter.type == "int" else parts[0]
+    return values
+
+
+@pytest.mark.parametrize(
+    ("pack", "kind"),
+    [
+        ("orvik", "orvik.finish"), ("pellune", "pellune.surface"), ("openpbr", "mtlx.open_pbr_surface"), ("standard", "mtlx.standard_surface"),
+        ("gltf", "gltf.material"), ("preview", "preview.surface"), ("mitsuba", "mitsuba.principled"),
+    ],
+)  # fmt: skip
+def test_mitsuba_takes_every_material_that_is_written_for_it(packs, pack, kind) -> None:
+    rng = random.Random(7)
+    seen = set()
+    for _ in range(60):
+        thing = material(pack, {"surface": (kind, _made_up(packs, pack, kind, rng), {})})
+        done = translate(thing, packs.get(pack), packs.get("mitsuba"), 0.01)
+        nodes = {
+            f"/m/n/{node.id}": WrittenThing(
+                Form.NODE, node.kind,
+                {port: Property(_type(packs, node.kind, port), value) for port, value in node.values.items()}
+                | {port: Property("any", None, (f"/m/n/{link.node}", link.output)) for port, link in node.links.items()},
+            )
+            for node in done.graph.nodes.values()
+        }  # fmt: skip
+        element = BsdfWriter(nodes, "m").run(f"/m/n/{done.graph.outputs['surface'].node}")
+        element.set("version", "3.0.0")
+        assert mi.load_string(xml.to_bytes(element).decode()) is not None
+        seen.add(done.graph.nodes[done.graph.outputs["surface"].node].kind)
+    assert len(seen) >= 2 or pack == "mitsuba"
+
+
+def _type(packs, kind: str, port: str) -> str:
+    found = packs.get("mitsuba").parameter(kind, port)
+    return found.type if found is not None else "any"
+
+
+def test_of_two_environments_one_is_written_and_the_other_told(packs, tmp_path) -> None:
+    file = tmp_path / "two.usda"
+    file.write_text(
+        '#usda 1.0\n(\n    upAxis = "Y"\n    metersPerUnit = 1\n)\ndef DomeLight "One"\n{\n}\ndef DomeLight "Two"\n{\n}\n'
+        'def Material "M"\n{\n    token outputs:surface.connect = </M/s.outputs:surface>\n    def Shader "s"\n    {\n'
+        '        uniform token info:id = "UsdPreviewSurface"\n        token outputs:surface\n    }\n}\n'
+    )
+    done = start(file, packs, "mitsuba").carry(tmp_path / "out.xml")
+    assert any("takes one environment" in remark for remark in done.remarks)
+    assert mi.load_file(str(tmp_path / "out.xml")).environment() is not None

@@ -128,13 +128,7 @@ def render(
         raise MisuseError("passes are written into an .exr.", advice="Name the picture so, or leave --passes out.")
     eye = staging.choose_camera(session.scene, wanted)
     compiling.ensure(report)
-    session.look_at_shapes(report)
-    things = session.plan.target_things if target else session.scene.own
-    report(Step("Reading shapes"))
-    file = Path(session.scene.file)
-    shapes = reader(file).shapes(file, report)
-    unseen = session.plan.choices.unseen if target else ()
-    staged = staging.stage(session.scene, shapes, things, session.registry, eye.id, size, unseen)
+    staged = _staged(session, eye, size, target, report)
     film = staged.film(lights_apart=passes)
     clamp = staged.sampling.clamp / max(staged.view.scale, 1e-12)
     while film.samples < samples:
@@ -150,6 +144,17 @@ def render(
     return staged.notes
 
 
+def _staged(session: Session, eye: Thing, size: tuple[int, int], target: bool, report: Report) -> staging.Staged:
+    """A side of a crossing, ready to be seen by a camera."""
+    session.look_at_shapes(report)
+    things = session.plan.target_things if target else session.scene.own
+    report(Step("Reading shapes"))
+    file = Path(session.scene.file)
+    shapes = reader(file).shapes(file, report)
+    unseen = session.plan.choices.unseen if target else ()
+    return staging.stage(session.scene, shapes, things, session.registry, eye.id, size, unseen)
+
+
 def render_outside(
     session: Session, wanted: str, out: Path, samples: int, size: tuple[int, int], target: bool, limit: float,
     report: Report,
@@ -157,13 +162,14 @@ def render_outside(
     """Render a side with Mitsuba; gives what was left out, and what it has to say. Its messages become findings."""
     _checked(out)
     eye = staging.choose_camera(session.scene, wanted)
-    session.look_at_shapes(report)
+    staged = _staged(session, eye, size, target, report)
     with tempfile.TemporaryDirectory() as folder:
         made = express(session, target, Path(folder), report)
-        found = outside.render(made.file, samples, size, made.camera(eye.id), report, limit)
+        found = outside.render(made.file, samples, size, made.camera(eye), report, limit)
     session.heard(found.messages)
-    picture = found.picture * _scale(session, eye.id, target)
-    _write(out, picture, developed(picture))
+    session.renew(report)
+    picture = staged.exposed(found.picture)  # Mitsuba's has the scene's own light in it
+    _write(out, picture, developed(picture, staged.sampling.response))
     notes = [f"{found.samples} samples a pixel in {found.seconds:.1f} s."]
     if found.stopped:
         notes.append(found.stopped)
@@ -172,16 +178,6 @@ def render_outside(
     notes += [f"Mitsuba: {one.text} ({one.count} times)" for one in found.messages]
     notes += list(made.remarks)
     return notes + [f"{name.rsplit('/', 1)[-1]}: {why}" for name, said in made.left_out.items() for why in said]
-
-
-def _scale(session: Session, eye: str, target: bool) -> float:
-    """What a camera makes of luminance: Mitsuba's pictures have the scene's own light in them."""
-    things = session.plan.target_things if target else session.scene.own
-    thing = next((one for one in things if one.id == eye), None)
-    if thing is None:
-        return 1.0
-    pack = session.registry.packs.get(thing.dialect)
-    return staging.view_of(thing, pack, staging.facts_of(session.scene, session.registry)).scale
 
 
 def _write_passes(out: Path, staged: staging.Staged, film: renderer.Film, size: tuple[int, int]) -> None:

@@ -101,10 +101,10 @@ class _Worker:
 
 
 def render(
-    file: Path, samples: int, size: tuple[int, int] | None = None, camera: str = "", report: Report = silent,
+    file: Path, samples: int, size: tuple[int, int] | None = None, camera: int = 0, report: Report = silent,
     limit: float = LIMIT, seen: Callable[[Floats, int], None] | None = None,
 ) -> Rendered:  # fmt: skip
-    """Render a scene file. `camera` is a sensor's id, the first one without; `seen` is handed every picture on the way.
+    """Render a scene file. `camera` says which of its sensors, in the order of the file; `seen` is handed every picture on the way.
 
     What takes longer than `limit` seconds is stopped and keeps what it has. Raises RenderingError with what the renderer says where
     there is no picture at all; `report` may raise Stopped.

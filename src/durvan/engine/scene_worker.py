@@ -51,8 +51,7 @@ def main(asked: dict[str, Any]) -> None:
     mi.set_variant("scalar_rgb")
     _listen(mi)
     scene = mi.load_file(asked["file"])
-    sensors = scene.sensors()
-    sensor = next((one for one in sensors if one.id() == asked["camera"]), sensors[0])
+    sensor = scene.sensors()[asked["camera"]]
     if asked["size"]:
         params = mi.traverse(sensor)
         params["film.size"] = asked["size"]

@@ -5,12 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from durvan.crossing.exchange.carry import carry
 from durvan.crossing.job.session import Session, start
+from durvan.crossing.translation.choices import Placement
 from durvan.engine.engines import Engine
-from durvan.formats.table import named
+from durvan.errors import MisuseError
+from durvan.formats.table import named, reader
 from durvan.progress import Report, Step, silent
 from durvan.scene.fate import Fate
+from durvan.scene.model import Kind, Thing
 
 ENGINE = Engine.MITSUBA
 _OFF = (Fate.LOST, Fate.HELD)
@@ -25,9 +27,15 @@ class Expressed:
     left_out: dict[str, list[str]]
     remarks: tuple[str, ...] = ()
 
-    def camera(self, name: str) -> str:
-        """The id that a camera has in the file."""
-        return name.rpartition("/")[2]
+    def camera(self, eye: Thing) -> int:
+        """Which of the file's cameras is a thing, in the file's order. Raises MisuseError where it is not among them."""
+        there = [one.name for one in reader(self.file).read(self.file, silent).things if one.kind is Kind.CAMERA]
+        for name in (eye.name, eye.id.rpartition("/")[2]):
+            if name in there:
+                return there.index(name)
+        raise MisuseError(
+            f"{eye.name} has no counterpart to render by.", advice=f"There are {', '.join(there) or 'none'}."
+        )
 
 
 def express(session: Session, target: bool, folder: Path, report: Report = silent) -> Expressed:
@@ -44,7 +52,11 @@ def express(session: Session, target: bool, folder: Path, report: Report = silen
     if target:
         report(Step("Writing the target"))
         made = folder / f"carried{named(session.plan.format).writes[0]}"
-        carry(session.plan, session.registry, made, report)
+        alone = _twin(session)
+        alone.put_choices(
+            "Write it alone", {"placement": Placement.ALONE}
+        )  # else the source's own lights are in it, too
+        alone.carry(made, report)
         source, dialect = made, session.document.target
     if not target and session.scene.dialect == ENGINE and source.suffix == ending:
         return Expressed(source, session, {})

@@ -28,6 +28,7 @@ from durvan.scene.written import Form, Property, ReadBack, Written, WrittenThing
 
 VERSION = "3.0.0"
 _MARK = "Durvan "
+_AROUND = ("mitsuba.constant", "mitsuba.envmap")
 _SENSORS = ("mitsuba.perspective", "mitsuba.thinlens", "mitsuba.orthographic")
 
 
@@ -98,7 +99,13 @@ class _Whole:
                 self._medium(made)
         lights = [(path, one) for path, one in scene.items() if _is_light(one)]
         dark = self._dark() if any(one.word.startswith("mitsuba.area_") for _, one in lights) else ""
+        around = [path for path, one in lights if one.word in _AROUND]
+        for path in around[1:]:  # Mitsuba opens no scene with two
+            self.absent.append(path)
+            self.written.remarks.append(f"{path}: Mitsuba takes one environment; it is left out.")
         for path, one in lights:
+            if path in self.absent:
+                continue
             light(self.root, self._id(path), one, _place(one, upright), dark, self._is_there)
         geometry = Geometry(self.root, self.worn, self.home.parent / f"{self.home.stem}_meshes", ids=self.ids)
         geometry.put(self.body)
@@ -192,6 +199,8 @@ class MitsubaReadBack:
                 node = alike[0] if alike else None
             return self._node(node, wanted) if node is not None else None
         if wanted.word not in _SENSORS and not _is_light(wanted):
+            return wanted
+        if path in self.absent:
             return wanted
         found = self.things.get(path)
         return self._standing(found, wanted) if found is not None else None

@@ -15,6 +15,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from durvan.crossing.exchange.compose import compose
 from durvan.crossing.exchange.intake import open_scene
 from durvan.crossing.job.session import start
 from durvan.errors import SceneFileError
@@ -23,10 +24,12 @@ from durvan.formats.gltf.container import read_asset
 from durvan.formats.gltf.geometry import apart, quaternion_of
 from durvan.formats.gltf.meshes import read_bodies
 from durvan.formats.gltf.port import shapes as read_shapes
+from durvan.formats.gltf.readback import read_back
 from durvan.formats.gltf.reading import read_gltf
 from durvan.formats.table import named
 from durvan.scene.fate import Fate
 from durvan.scene.model import Kind
+from durvan.scene.written import differences
 
 POINTS = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], dtype="<f4")
 INDEX = np.array([0, 1, 2, 0, 2, 3], dtype="<u2")
@@ -201,6 +204,40 @@ def test_a_demo_set_goes_to_gltf_and_back_with_its_shapes(lamproom, packs, tmp_p
     assert mine.min(axis=0) == pytest.approx(other.min(axis=0), abs=1e-4)
     assert mine.max(axis=0) == pytest.approx(other.max(axis=0), abs=1e-4)
     assert ours.triangles == theirs.triangles
+
+
+@pytest.mark.parametrize(
+    ("change", "is_found"),
+    [
+        (lambda said: None, False), (lambda said: said["cameras"][0]["perspective"].update(yfov=0.123), True),
+        (lambda said: said["extensions"]["KHR_lights_punctual"]["lights"][0].update(intensity=12345.0), True),
+        (lambda said: _named(said, "GalleryCamera").update(translation=[9, 9, 9]), True),
+        (lambda said: _named(said, "GalleryCamera").update(rotation=[0, 1, 0, 0]), True),
+        (lambda said: said["materials"][0]["pbrMetallicRoughness"].update(metallicFactor=0.321), True),
+    ],
+)  # fmt: skip
+def test_what_is_not_as_it_was_meant_is_found(lamproom, packs, tmp_path_factory, change, is_found) -> None:
+    session, file = _demo(lamproom, packs, tmp_path_factory)
+    said = json.loads(file.read_text(encoding="utf-8"))
+    change(said)
+    other = file.with_name("spoilt.gltf")
+    other.write_text(json.dumps(said), encoding="utf-8")
+    meant = compose(session.plan, packs, file)
+    assert bool(list(differences(meant, read_back(other)))) == is_found
+
+
+_CARRIED: list[Any] = []
+
+
+def _demo(lamproom: Path, packs, tmp_path_factory) -> Any:
+    if not _CARRIED:
+        session = start(lamproom, packs, "gltf")
+        _CARRIED.append((session, session.carry(tmp_path_factory.mktemp("gltf") / "set.gltf").file))
+    return _CARRIED[0]
+
+
+def _named(said: dict[str, Any], name: str) -> dict[str, Any]:
+    return next(one for one in said["nodes"] if one.get("name") == name and "camera" in one)
 
 
 # what is wrong

@@ -15,6 +15,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from durvan.crossing.exchange.compose import compose
 from durvan.crossing.exchange.intake import open_scene
 from durvan.crossing.job.session import start
 from durvan.crossing.translation.translate import translate
@@ -26,6 +27,7 @@ from durvan.formats.mitsuba.document import Document
 from durvan.formats.mitsuba.geometry import write_ply
 from durvan.formats.mitsuba.materials import BsdfWriter, placement
 from durvan.formats.mitsuba.models import model
+from durvan.formats.mitsuba.readback import read_back
 from durvan.formats.mitsuba.reading import Reader, across, read_scene
 from durvan.formats.mitsuba.solids import SOLIDS
 from durvan.formats.mitsuba.words import WRAPPERS
@@ -33,7 +35,7 @@ from durvan.formats.table import named
 from durvan.scene.fate import Fate
 from durvan.scene.model import Kind
 from durvan.scene.shapes import Mesh
-from durvan.scene.written import Form, Property, WrittenThing
+from durvan.scene.written import Form, Property, WrittenThing, differences
 from making import material
 
 mi.set_variant("scalar_rgb")
@@ -549,3 +551,23 @@ def test_of_two_environments_one_is_written_and_the_other_told(packs, tmp_path) 
     done = start(file, packs, "mitsuba").carry(tmp_path / "out.xml")
     assert any("takes one environment" in remark for remark in done.remarks)
     assert mi.load_file(str(tmp_path / "out.xml")).environment() is not None
+
+
+@pytest.mark.parametrize(
+    ("before", "after"),
+    [
+        (r'(<float name="fov" value=")[\d.]+', r"\g<1>12.5"), (r'(<rgb name="radiance" value=")[^"]+', r"\g<1>77, 77, 77"),
+        (r'(<sensor.*?<matrix value="(?:\S+ ){3})\S+', r"\g<1>123"),
+        (r'(<float name="alpha" value=")[\d.]+', r"\g<1>0.987"), (r'(<float name="int_ior" value=")[\d.]+', r"\g<1>1.987"),
+    ],
+)  # fmt: skip
+def test_what_is_not_as_it_was_meant_is_found(carried, packs, tmp_path, before, after) -> None:
+    session, done = carried
+    meant = compose(session.plan, packs, done.file)
+    assert list(differences(meant, read_back(done.file))) == []
+    text = done.file.read_text(encoding="utf-8")
+    other, count = re.subn(before, after, text, count=1, flags=re.DOTALL)
+    assert count == 1
+    spoilt = done.file.with_name("spoilt.xml")
+    spoilt.write_text(other, encoding="utf-8")
+    assert list(differences(meant, read_back(spoilt)))

@@ -5,8 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from durvan.formats.gltf.meshes import read_bodies
+from durvan.formats.gltf.readback import read_back
 from durvan.formats.gltf.reading import read_gltf
-from durvan.formats.gltf.writing import carried_before, paths_in, read_back, rewrite, write
+from durvan.formats.gltf.writing import carried_before, paths_in, rewrite, write
 from durvan.progress import Report, silent
 from durvan.scene.assembly import Assembly
 from durvan.scene.raw import RawScene

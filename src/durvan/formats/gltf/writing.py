@@ -16,19 +16,18 @@ from durvan.errors import PictureError, SceneFileError
 from durvan.formats import embedded
 from durvan.formats.gltf.container import Asset, pack, read_asset
 from durvan.formats.gltf.geometry import Geometry, apart, said_of
-from durvan.formats.gltf.lenient import extended, extension
-from durvan.formats.gltf.materials import BY_PARAMETER, PBR, SURFACE, TRANSFORM, WRAPS, MaterialReader
+from durvan.formats.gltf.lenient import extension
+from durvan.formats.gltf.materials import BY_PARAMETER, PBR, TRANSFORM, WRAPS
 from durvan.formats.gltf.packing import Packer, Textures, extension_names, number, three
 from durvan.formats.gltf.paths import material_paths, node_paths, parents
 from durvan.formats.gltf.reading import LIGHTS, SPACE
+from durvan.formats.gltf.words import EXTRAS, WORDS_OF_LIGHTS
 from durvan.optics.sun import towards
 from durvan.scene.assembly import Assembly
 from durvan.scene.graph import Value
-from durvan.scene.written import Form, Property, ReadBack, Written, WrittenThing
+from durvan.scene.written import Form, Property, Written, WrittenThing
 
-_LIGHTS = {"gltf.point": "point", "gltf.spot": "spot", "gltf.directional": "directional"}
 _MIME = {".png": "image/png", ".jpg": "image/jpeg", ".jpeg": "image/jpeg"}
-_EXTRAS = "durvan"
 
 
 def write(written: Written, file: Path) -> None:
@@ -43,7 +42,8 @@ def write(written: Written, file: Path) -> None:
     document.setdefault("asset", {})["version"] = "2.0"
     document["asset"]["generator"] = "Durvan"
     if written.told:
-        document["asset"].setdefault("extras", {})[_EXTRAS] = dict(written.told)
+        upright = (written.body.upright() if written.body is not None else _upright(written)).reshape(-1).tolist()
+        document["asset"].setdefault("extras", {})[EXTRAS] = {**written.told, "upright": upright}
     if data:
         document["buffers"] = [{"byteLength": len(data)}]
         if not binary:
@@ -124,7 +124,7 @@ class _Whole:
             name = path.rsplit("/", 1)[-1]
             packer = Packer(nodes, root, self.textures, self.geometry.uv_number, name)
             said = {"name": name, **packer.run()}
-            said["extras"] = {_EXTRAS: {"path": path, **({"missing": packer.missing} if packer.missing else {})}}
+            said["extras"] = {EXTRAS: {"path": path, **({"missing": packer.missing} if packer.missing else {})}}
             self.geometry.numbers[path] = len(self.materials)
             if packer.corners:
                 self.geometry.tinted[path] = packer.corners
@@ -138,15 +138,15 @@ class _Whole:
     def _standing(self, path: str, thing: WrittenThing, body: Assembly) -> None:
         node: dict[str, Any] = {"name": path.rsplit("/", 1)[-1]}
         values = {name.rpartition(":")[2]: one.value for name, one in thing.properties.items() if one.value is not None}
-        if thing.word in _LIGHTS:
-            self.lights.append(_light(_LIGHTS[thing.word], values, node["name"]))
+        if thing.word in WORDS_OF_LIGHTS:
+            self.lights.append(_light(WORDS_OF_LIGHTS[thing.word], values, node["name"]))
             node["extensions"] = {LIGHTS: {"light": len(self.lights) - 1}}
         elif thing.word == "gltf.camera":
             self.cameras.append(_camera(values, node["name"]))
             node["camera"] = len(self.cameras) - 1
         else:
             return
-        node["extras"] = {_EXTRAS: {"path": path}}
+        node["extras"] = {EXTRAS: {"path": path}}
         node |= self._stands(thing, body)
         self.geometry.roots.append(len(self.geometry.nodes))
         self.geometry.nodes.append(node)
@@ -405,107 +405,12 @@ def _change_standing(document: dict[str, Any], place: int, thing: WrittenThing) 
             camera.setdefault(camera.get("type", "perspective"), {})[key] = value
 
 
-# reading back
-
-
-class GltfReadBack:
-    """A file that was written, asked what it says. Nodes of textures are taken by the channels that they became."""
-
-    over = ""
-
-    def __init__(self, file: Path) -> None:
-        self.asset = read_asset(file)
-        materials = self.asset.many("materials")
-        paths = material_paths(materials)
-        self.materials = dict(zip(paths, materials, strict=True))
-        self.materials |= {_path_of(one): one for one in materials if _path_of(one)}
-        nodes = self.asset.many("nodes")
-        above, order = parents(nodes)
-        self.nodes = dict(zip(node_paths(nodes, above, order), nodes, strict=True))
-        self.nodes |= {_path_of(one): one for one in nodes if _path_of(one)}
-
-    def says(self, path: str, wanted: WrittenThing) -> WrittenThing | None:
-        """What the file says of what is wanted of a thing."""
-        if wanted.form is Form.MATERIAL:
-            return wanted if path in self.materials else None
-        if wanted.form is Form.SCENE:
-            return self._standing(path, wanted)
-        if wanted.form is Form.NODE and wanted.word.startswith(SURFACE):
-            said = self.materials.get(path.rsplit("/", 2)[0])
-            return self._surface(said, wanted) if said is not None else None
-        return wanted
-
-    def _surface(self, said: dict[str, Any], wanted: WrittenThing) -> WrittenThing:
-        graph = MaterialReader(said, lambda node, texture: None).run()
-        surface = graph.nodes["surface"]
-        thing = WrittenThing(wanted.form, surface.kind, outputs=dict(wanted.outputs))
-        for name, one in wanted.properties.items():
-            if one.link is not None and (name in surface.links or name == "base_color" or name in _missing_of(said)):
-                thing.properties[name] = one
-            elif name in surface.values:
-                value = surface.values[name]
-                like = one.value
-                thing.properties[name] = Property(
-                    one.type, int(value) if isinstance(like, int) and isinstance(value, float) else value
-                )
-            elif name in surface.links or _says_nothing(name, one, surface.values):
-                thing.properties[name] = one
-        return thing
-
-    def _standing(self, path: str, wanted: WrittenThing) -> WrittenThing | None:
-        if wanted.word not in (*_LIGHTS, "gltf.camera"):
-            return wanted
-        node = self.nodes.get(path)
-        if node is None:
-            return None
-        is_light = extended(node, LIGHTS)
-        return wanted if is_light == (wanted.word in _LIGHTS) and ("camera" in node) != is_light else None
-
-
-def _says_nothing(name: str, one: Property, values: Mapping[str, Value]) -> bool:
-    """Whether a value is left out of a file because it says nothing there."""
-    if name in ("thickness", "attenuation_color", "attenuation_distance"):
-        return (
-            "transmission" not in values
-            or number(one.value if one.value is not None else 0.0) == 0.0
-            or name != "attenuation_distance"
-        )
-    return name in (
-        "alpha_mode",
-        "alpha_cutoff",
-        "double_sided",
-        "alpha",
-        "iridescence_thickness",
-        "iridescence_ior",
-        "anisotropy_directions",
-        "occlusion",
-    )
-
-
-def _missing_of(said: dict[str, Any]) -> Mapping[str, str]:
-    extras = said.get("extras")
-    own = extras.get(_EXTRAS) if isinstance(extras, dict) else None
-    found = own.get("missing", {}) if isinstance(own, dict) else {}
-    return found if isinstance(found, dict) else {}
-
-
-def _path_of(said: dict[str, Any]) -> str:
-    extras = said.get("extras")
-    own = extras.get(_EXTRAS) if isinstance(extras, dict) else None
-    return str(own.get("path", "")) if isinstance(own, dict) else ""
-
-
-def read_back(file: Path) -> ReadBack:
-    """A file that was written. Raises SceneFileError."""
-    return GltfReadBack(file)
-
-
 def carried_before(file: Path) -> dict[str, str]:
     """What a file says of how it was made; nothing of any other."""
     if not file.is_file():
         return {}
     try:
-        said = read_asset(file).document["asset"].get("extras", {}).get(_EXTRAS, {})
+        said = read_asset(file).document["asset"].get("extras", {}).get(EXTRAS, {})
     except (SceneFileError, AttributeError):
         return {}
     return {str(name): str(value) for name, value in said.items()} if isinstance(said, dict) else {}

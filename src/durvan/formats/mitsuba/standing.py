@@ -143,3 +143,9 @@ def integrator(root: Any, settings: Mapping[str, Value], through_media: bool) ->
         put(made, name, int(number(settings.get(name, usual))))
     if settings.get("hide_emitters") is True:
         put(made, "hide_emitters", True)
+
+
+def is_light(one: WrittenThing) -> bool:
+    """Whether a thing is a light of Mitsuba's."""
+    word = one.word.removeprefix(PREFIX)
+    return word.startswith("area_") or word in ("point", "spot", "directional", "constant", "envmap")

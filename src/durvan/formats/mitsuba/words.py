@@ -33,3 +33,5 @@ GREY = frozenset({
     "opacity", "alpha", "alpha_v", "roughness", "anisotropic", "metallic", "spec_trans", "spec_tint", "sheen", "sheen_tint", "flatness",
     "clearcoat", "clearcoat_gloss", "diff_trans", "weight", "height",
 })  # fmt: skip
+SENSORS = ("mitsuba.perspective", "mitsuba.thinlens", "mitsuba.orthographic")
+AROUND = ("mitsuba.constant", "mitsuba.envmap")

@@ -18,13 +18,13 @@ _MANY = {Kind.MATERIAL: "materials", Kind.LIGHT: "lights", Kind.CAMERA: "cameras
 
 
 def format_for(scene: Scene, target: Pack, choices: Choices) -> Format:
-    """The format that a target is written in: as it was chosen, else the source's where it can hold the dialect's words, else the
-    dialect's first. Raises MisuseError for a format that is none, and for one that cannot hold them.
+    """The format that a target is written in: as it was chosen; else the dialect's first where that is its own, or where the source's
+    cannot hold its words; else the source's. Raises MisuseError for a format that is none.
     """
-    source = format_of(Path(scene.file))
     if choices.written_as:
         return named(choices.written_as)
-    return source if holds_words(source, target) else named(target.identity.formats[0])
+    source, home = format_of(Path(scene.file)), named(target.identity.formats[0])
+    return source if home.any_words and holds_words(source, target) else home
 
 
 def holds_words(wanted: Format, pack: Pack) -> bool:

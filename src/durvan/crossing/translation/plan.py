@@ -19,7 +19,7 @@ from durvan.crossing.translation.translate import made
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError
-from durvan.formats.table import Format, format_of
+from durvan.formats.table import Format, format_of, named
 from durvan.progress import Report, Step, silent
 from durvan.scene.bodies import Body
 from durvan.scene.model import Kind, Scene, Thing
@@ -48,6 +48,11 @@ class Plan:
     def crosses_formats(self) -> bool:
         """Whether the target's file is of another format than the source's, and so has to hold all that is to be in it."""
         return format_of(Path(self.scene.file)).name != self.format
+
+    @property
+    def stands_over(self) -> bool:
+        """Whether the target's file may say only what differs from the source's; else it is a whole one."""
+        return named(self.format).stands_over and not self.crosses_formats
 
     @property
     def target_things(self) -> list[Thing]:

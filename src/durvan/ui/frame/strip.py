@@ -71,7 +71,14 @@ class Strip(QWidget):
         names = self.state.registry.packs
         source = names[session.scene.dialect].title if session.scene.dialect in names else "no dialect"
         target = names[session.plan.choices.target].title
-        where = "beside the original" if session.document.placement == "beside" else "alone"
+        beside = session.document.placement == "beside"
+        where = (
+            f"a {session.plan.format} file"
+            if not session.plan.stands_over
+            else "beside the original"
+            if beside
+            else "alone"
+        )
         left, right = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight
         wide = _SIDE - 26
         for text, soft, align, x in (

@@ -26,7 +26,7 @@ from PySide6.QtWidgets import (
 from durvan.crossing.document.store import ENDING
 from durvan.dialects.registry import Registry
 from durvan.errors import DurvanError
-from durvan.formats.table import named, read_endings, write_endings
+from durvan.formats.table import FORMATS, named, read_endings, write_endings
 from durvan.progress import Step
 from durvan.record.build import record as record_data
 from durvan.record.page import page, write
@@ -48,6 +48,10 @@ from durvan.ui.stations.table import STATIONS
 _SCENES = "Scenes and crossings (" + " ".join(f"*{ending}" for ending in (*read_endings(), ENDING)) + ")"
 
 _TARGETS = "Scenes (" + " ".join(f"*{ending}" for ending in write_endings()) + ")"
+
+
+def _listed(names: list[str]) -> str:
+    return f"{', '.join(names[:-1])} or {names[-1]}"
 
 
 class Window(QMainWindow):
@@ -127,7 +131,8 @@ class Window(QMainWindow):
         down.addWidget(heading, 0, middle)
         down.addWidget(
             small(
-                "A USD stage, or a crossing that you saved. Drop it here, or choose it. It is only read, never written to."
+                f"{_listed([one.name for one in FORMATS])}, or a crossing that you saved. Drop it here, or choose it. "
+                "It is only read, never written to."
             ),
             0,
             middle,

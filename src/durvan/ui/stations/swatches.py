@@ -233,7 +233,10 @@ class Views(QWidget):
             painter.setFont(font(SMALL))
             if found is None:
                 painter.fillRect(box, STRONG_RULE)
-                text = self.looks.trouble or self.looks.preparing or "Rendering the camera's view…"
+                session = self.state.session
+                seen = session is None or bool(session.camera)
+                waits = "Rendering the camera's view…" if seen else "There is no camera to see the scene by."
+                text = (self.looks.trouble or self.looks.preparing if seen else "") or waits
                 painter.drawText(
                     box.adjusted(8, 0, -8, 0),
                     Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,

@@ -86,7 +86,7 @@ class Survey(View):
             "Beside: the target's networks in a layer over the source, which stays as it is.\nAlone: a stage of its own, with the target's networks only.",
         )
         self.placement.addItem("Beside the original", "beside")
-        self.placement.addItem("Alone, in a file of its own", "alone")
+        self.placement.addItem("Alone, in its own file", "alone")
         self.scope.activated.connect(lambda: self._set("Choose what is carried", scope=self.scope.currentData()))
         self.target.activated.connect(lambda: self._set("Choose the target", target=self.target.currentData()))
         self.placement.activated.connect(lambda: self._set("Choose where", placement=self.placement.currentData()))
@@ -232,7 +232,9 @@ class Survey(View):
             self.target.addItem(pack.title, pack.name)
             self.target.setItemData(self.target.count() - 1, pack.identity.summary, Qt.ItemDataRole.ToolTipRole)
         self.target.setCurrentIndex(self.target.findData(document.target))
-        self.placement.setCurrentIndex(self.placement.findData(document.placement))
+        over = session.plan.stands_over
+        self.placement.setCurrentIndex(self.placement.findData(document.placement if over else "alone"))
+        self.placement.setEnabled(over)  # a file of another format, or of one that stands over none, is always whole
         self.limit.setText(f"{document.drift_limit:g}")
         self.filling = False
         self._scope_choices()
@@ -303,8 +305,9 @@ class Survey(View):
     def _busy(self, busy: bool) -> None:
         session = self.state.session
         ready = session is not None and not busy
-        for box in (self.scope, self.target, self.placement, self.limit):
+        for box in (self.scope, self.target, self.limit):
             box.setEnabled(ready)
+        self.placement.setEnabled(ready and session is not None and session.plan.stands_over)
         carrying = busy and self.state.doing == "Carrying"
         if carrying:
             self.button.setText("Stop")

@@ -37,6 +37,7 @@ demo-scene: $(STAMP)
 	$(PY) demo/build_lamproom.py
 	$(PY) demo/build_boathouse.py
 	$(PY) demo/build_oilstore.py
+	$(PY) demo/build_foghouse.py
 
 demo-moved: $(STAMP)
 	$(PY) demo/build_moved.py out/moved

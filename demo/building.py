@@ -1,4 +1,4 @@
-"""What the demo scenes are built with: a stage in Orvik's words, with its shapes in a layer of their own."""
+"""What the demo scenes are built with: a stage in a made-up dialect's words, with its shapes in a layer of their own."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ KINDS = {
     "color": Sdf.ValueTypeNames.Color3f, "vector2": Sdf.ValueTypeNames.Float2, "file": Sdf.ValueTypeNames.Asset,
     "token": Sdf.ValueTypeNames.Token, "normal": Sdf.ValueTypeNames.Normal3f,
 }  # fmt: skip
-NORMAL_PORTS = {"relief"}
+NORMAL_PORTS = {"relief", "normal"}
 COLOR_PORTS = {
     "base_tint",
     "mirror_tint",
@@ -29,10 +29,20 @@ COLOR_PORTS = {
     "ground",
     "map_1",
     "map_2",
+    "color",
+    "facing",
+    "rim",
+    "absorb",
+    "low",
+    "high",
 }
 FILE_PORTS = {"file"}
-PORTS = ((NORMAL_PORTS, KINDS["normal"]), (COLOR_PORTS, KINDS["color"]))
-OUTPUTS = {"relief": KINDS["normal"], "colour": KINDS["color"], "out": KINDS["token"]}
+PLACE_PORTS = {"place", "from"}
+PORTS = ((NORMAL_PORTS, KINDS["normal"]), (COLOR_PORTS, KINDS["color"]), (PLACE_PORTS, KINDS["vector2"]))
+OUTPUTS = {
+    "relief": KINDS["normal"], "colour": KINDS["color"], "out": KINDS["token"], "normal": KINDS["normal"], "color": KINDS["color"],
+    "place": KINDS["vector2"],
+}  # fmt: skip
 
 
 def sdf_type(port: str, value: Any) -> Any:
@@ -60,8 +70,9 @@ class Room:
         shapes: str,
         places: dict[str, str] | None = None,
         gammas: dict[str, float] | None = None,
+        dialect: str = "orvik",
     ) -> None:
-        self.root = root
+        self.root, self.dialect = root, dialect
         self.places, self.gammas = places or {}, gammas or {}
         self.stage = Usd.Stage.CreateInMemory(load=Usd.Stage.LoadNone)
         self.shapes = Usd.Stage.CreateInMemory()
@@ -80,12 +91,20 @@ class Room:
         """A material: its finish and the nodes that feed it. A value "@node.output" is a link. It ends in the node `root`; the node
         `moved` moves its surface.
         """
-        path = f"{self.root}/Looks/{name}"
-        material = UsdShade.Material.Define(self.stage, path)
         made = {
             "finish": ("orvik.finish", finish),
             **{key: (f"orvik.{d.pop('node')}", d) for key, d in nodes.items()},
         }
+        self._network(name, made, root, moved)
+
+    def lobes(self, name: str, root: str, moved: str = "", **nodes: dict[str, Any]) -> None:
+        """A material of a dialect whose surfaces are nodes like others; it ends in the node `root`."""
+        made = {key: (f"{self.dialect}.{d.pop('node')}", d) for key, d in nodes.items()}
+        self._network(name, made, root, moved)
+
+    def _network(self, name: str, made: dict[str, tuple[str, dict[str, Any]]], root: str, moved: str) -> None:
+        path = f"{self.root}/Looks/{name}"
+        material = UsdShade.Material.Define(self.stage, path)
         shaders = {}
         for key, (kind, _) in made.items():
             shader = UsdShade.Shader.Define(self.stage, f"{path}/{key}")
@@ -102,10 +121,10 @@ class Room:
                 else:
                     shaders[key].CreateInput(port, sdf_type(port, value)).Set(value)
         surface = shaders[root].CreateOutput("out", KINDS["token"])
-        material.CreateSurfaceOutput("orvik").ConnectToSource(surface)
+        material.CreateSurfaceOutput(self.dialect).ConnectToSource(surface)
         if moved:
-            material.CreateDisplacementOutput("orvik").ConnectToSource(
-                shaders[moved].CreateOutput("out", KINDS["token"])
+            material.CreateDisplacementOutput(self.dialect).ConnectToSource(
+                shaders[moved].CreateOutput("displacement" if self.dialect == "skarn" else "out", KINDS["token"])
             )
 
     def told(self, values: dict[str, Any]) -> dict[str, Any]:
@@ -154,24 +173,24 @@ class Room:
 
     def light(
         self,
-        kind: Any,
+        shape: Any,
         name: str,
         at: tuple[float, float, float],
         turn: tuple[float, float, float],
         **values: Any,
     ) -> Any:
         """A light with Orvik's attributes; width, height and radius are USD's own."""
-        light = kind.Define(self.stage, f"{self.root}/Lights/{name}")
+        light = shape.Define(self.stage, f"{self.root}/Lights/{name}")
         xform = UsdGeom.XformCommonAPI(light)
         xform.SetTranslate(at)
         xform.SetRotate(turn)
         prim = light.GetPrim()
         for key, value in self.told(values).items():
-            if key in ("width", "height", "radius"):
+            if key in ("width", "height", "radius", "length"):
                 prim.CreateAttribute(f"inputs:{key}", Sdf.ValueTypeNames.Float).Set(value)
             else:
                 custom = sdf_type(key, value)
-                prim.CreateAttribute(f"orvik:{key}", custom).Set(value)
+                prim.CreateAttribute(f"{self.dialect}:{key}", custom).Set(value)
         return light
 
     def camera(
@@ -183,12 +202,13 @@ class Room:
         xform.SetTranslate(at)
         xform.SetRotate(turn)
         # USD counts film and lens in tenths of a unit, which are millimetres here.
-        camera.CreateHorizontalApertureAttr(values["film_width"])
-        camera.CreateVerticalApertureAttr(values["film_width"] * 10 / 16)
-        camera.CreateFocalLengthAttr(values["focal"])
+        if "film_width" in values:
+            camera.CreateHorizontalApertureAttr(values["film_width"])
+            camera.CreateVerticalApertureAttr(values["film_width"] * 10 / 16)
+            camera.CreateFocalLengthAttr(values["focal"])
         camera.CreateClippingRangeAttr(Gf.Vec2f(values.get("near_clip", 1.0), 100000.0))
         for key, value in values.items():
-            camera.GetPrim().CreateAttribute(f"orvik:{key}", sdf_type(key, value)).Set(value)
+            camera.GetPrim().CreateAttribute(f"{self.dialect}:{key}", sdf_type(key, value)).Set(value)
 
     def settings(self, camera: str, **values: Any) -> None:
         """Render settings."""
@@ -196,7 +216,7 @@ class Room:
         settings.CreateResolutionAttr(Gf.Vec2i(1280, 800))
         settings.CreateCameraRel().SetTargets([Sdf.Path(f"{self.root}/Cameras/{camera}")])
         for key, value in values.items():
-            settings.GetPrim().CreateAttribute(f"orvik:{key}", sdf_type(key, value)).Set(value)
+            settings.GetPrim().CreateAttribute(f"{self.dialect}:{key}", sdf_type(key, value)).Set(value)
 
 
 def picture(file: str, gamma: float = 1.0, **more: Any) -> dict[str, Any]:

@@ -43,8 +43,11 @@ class Maker:
         }
         layered = [name for name, kind in surfaces.items() if _takes_surfaces(kind)]
         self.plain = [name for name in surfaces if name not in layered]
+        self.inner = self.plain[:1]
+        if len(layered) > 2:  # surfaces are built up of others
+            self.inner = [name for name in surfaces if name != "skarn.strand"]
         graph = Graph()
-        mixes = self.layers and layered and self.rng.random() < self.layers
+        mixes = self.layers and layered and self.rng.random() < (0.8 if len(layered) > 2 else self.layers)
         self._surface(graph, "surface", self.rng.choice(layered if mixes else self.plain))
         graph.outputs["surface"] = Link("surface")
         return Thing(f"/Made/M{number}", f"M{number}", Kind.MATERIAL, graph, self.pack.name)
@@ -59,7 +62,8 @@ class Maker:
                 continue
             if parameter.type == "surface":
                 if few < 2 or self.rng.random() < 0.3:
-                    self._surface(graph, f"{node}_{port}", self.rng.choice(self.plain[:1]))
+                    inner = self.inner if node.count("_") < 3 else [name for name in self.inner if name in self.plain]
+                    self._surface(graph, f"{node}_{port}", self.rng.choice(inner))
                     root.links[port] = Link(f"{node}_{port}")
                 few += 1
                 continue

@@ -12,7 +12,7 @@ import pytest
 from pxr import Usd, UsdGeom
 
 ROOT = Path(__file__).parent.parent
-SCENES = ("lamproom", "boathouse", "oilstore")
+SCENES = ("lamproom", "boathouse", "oilstore", "foghouse")
 
 
 def digests(folder: Path) -> dict[str, str]:
@@ -39,14 +39,14 @@ def test_the_script_gives_the_same_bytes_and_the_committed_scene(tmp_path, scene
         assert (tmp_path / "one" / name).read_text() == (kept_in / name).read_text()
 
 
-@pytest.mark.parametrize(("scene", "pictures"), [("lamproom", 14), ("boathouse", 4), ("oilstore", 10)])
+@pytest.mark.parametrize(("scene", "pictures"), [("lamproom", 14), ("boathouse", 4), ("oilstore", 10), ("foghouse", 6)])
 def test_it_is_small(scene: str, pictures: int) -> None:
     folder = ROOT / "demo" / scene
     assert sum(f.stat().st_size for f in folder.rglob("*") if f.is_file()) < 15_000_000
     assert len(list((folder / "textures").iterdir())) >= pictures
 
 
-@pytest.mark.parametrize(("scene", "least"), [("lamproom", 30), ("boathouse", 10), ("oilstore", 30)])
+@pytest.mark.parametrize(("scene", "least"), [("lamproom", 30), ("boathouse", 10), ("oilstore", 30), ("foghouse", 18)])
 def test_its_meshes_are_sound(scene: str, least: int) -> None:
     stage = Usd.Stage.Open(str(ROOT / "demo" / scene / f"{scene}.usda"))
     meshes = [UsdGeom.Mesh(prim) for prim in stage.Traverse() if prim.IsA(UsdGeom.Mesh)]

@@ -57,7 +57,7 @@ def worst(look: Record) -> tuple[float, float]:
     return max((float(reflected(look, side * c).max()), side * c) for c in COSINES for side in (1.0, -1.0))
 
 
-@pytest.mark.parametrize("name", ["orvik", "pellune", "openpbr", "preview"])
+@pytest.mark.parametrize("name", ["orvik", "pellune", "skarn", "openpbr", "preview"])
 def test_looks_pass_a_furnace(name: str) -> None:
     pack = registry().packs[name]
     assert pack.looks is not None

@@ -86,3 +86,48 @@ def test_more_lobes_than_there_is_room_for_lose_the_weakest() -> None:
     assert found.base[L.COUNT] == L.MOST
     assert min(weights) == pytest.approx(0.07)
     assert any("weakest" in note for note in found.notes)
+
+
+def coat(share: float, alpha: float) -> Surface:
+    return Surface([Lobe(L.REFLECT, share, alpha, fresnel=L.DIELECTRIC, first=1.5, cover=L.SCALED, amount=share)])
+
+
+@given(tint, st.floats(0.05, 0.9))
+@settings(max_examples=40, deadline=None)
+def test_a_lobe_on_a_matt_one_is_what_both_are_when_written_as_one(colour, alpha) -> None:
+    mirror = Surface([Lobe(L.REFLECT, 0.8, alpha, fresnel=L.DIELECTRIC, first=1.5, cover=L.SCALED)])
+    built = layers.stacked(Surface([Lobe(L.DIFFUSE, colour)]), mirror)
+    assert given_back(built) == pytest.approx(given_back(plastic(colour, alpha)), abs=1e-9)
+
+
+@given(tint, unit, st.floats(0.05, 0.9))
+@settings(max_examples=40, deadline=None)
+def test_what_lies_on_two_side_by_side_lies_on_each(colour, share, alpha) -> None:
+    one, two = Surface([Lobe(L.DIFFUSE, colour)]), plastic((0.1, 0.5, 0.9), 0.4)
+    whole = layers.stacked(layers.over(one, two, field(share)), coat(0.6, alpha))
+    parts = layers.over(layers.stacked(one, coat(0.6, alpha)), layers.stacked(two, coat(0.6, alpha)), field(share))
+    assert given_back(whole) == pytest.approx(given_back(parts), abs=1e-7)
+
+
+@given(tint, unit, st.floats(0.05, 0.9))
+@settings(max_examples=40, deadline=None)
+def test_two_side_by_side_on_one_cover_it_by_their_shares(colour, share, alpha) -> None:
+    below, sharp, soft = Surface([Lobe(L.DIFFUSE, colour)]), coat(1.0, 0.02), coat(0.5, alpha)
+    whole = layers.stacked(below, layers.over(sharp, soft, field(share)))
+    parts = layers.over(layers.stacked(below, sharp), layers.stacked(below, soft), field(share))
+    assert given_back(whole) == pytest.approx(given_back(parts), abs=1e-7)
+
+
+def test_what_light_does_not_pass_hides_all_that_it_lies_on() -> None:
+    metal = Surface([Lobe(L.REFLECT, 1.0, 0.2, fresnel=L.SCHLICK, first=0.7)])
+    holed = Surface([Lobe(L.DIFFUSE, 0.9)], opacity=0.2, glow=50.0)
+    built = layers.stacked(holed, metal)
+    assert given_back(built) == pytest.approx(given_back(metal))
+    assert record(built).base[L.OPACITY] == 1.0 and record(built).base[L.GLOW] == 0.0
+
+
+def test_through_holes_of_what_lies_on_top_the_rest_is_seen_as_it_is() -> None:
+    below, top = plastic((0.5, 0.2, 0.1), 0.3), coat(1.0, 0.05)
+    top.opacity = 0.25
+    meant = 0.25 * given_back(layers.stacked(below, coat(1.0, 0.05))) + 0.75 * given_back(below)
+    assert given_back(layers.stacked(below, top)) == pytest.approx(meant, abs=1e-7)

@@ -32,6 +32,39 @@ def added(below: Surface, top: Surface, share: Field) -> Surface:
     return below if share.is_always(0.0) else _together(below, top, ex.field(1.0), share, adds=True)
 
 
+def stacked(below: Surface | None, top: Surface | None) -> Surface:
+    """`top` lying on `below`: each of its lobes that light may pass lets what it does not give back come to all of `below`; one that it
+    cannot pass hides it. Where `top` has no lobes, as a glow, `below` is as it was.
+    """
+    if below is None or top is None:
+        return below or top or Surface()
+    there = ex.field(top.opacity)
+    if not there.is_always(1.0):  # through its holes `below` is seen as it is
+        return over(below, stacked(below, replace(top, opacity=1.0)), there)
+    last = [lobe for lobe in top.lobes if not any(other.under is lobe for other in top.lobes)]
+    if last and all(lobe.cover == layout.BARE for lobe in last):
+        return top
+    made = replace(below, lobes=[*top.lobes, *([] if last else below.lobes)])
+    for lobe in last:
+        if lobe.cover != layout.BARE:
+            made.lobes += _laid_under(below, lobe)
+    made.glow = ex.field(top.glow) + ex.field(below.glow)
+    made.glow_lights = below.glow_lights and top.glow_lights
+    made.relief = below.relief or top.relief
+    made.notes = list(dict.fromkeys((*below.notes, *top.notes)))
+    return made
+
+
+def _laid_under(below: Surface, lobe: Lobe) -> list[Lobe]:
+    """A surface's lobes under one that has a share of its places to itself."""
+    share = ex.field(lobe.within)
+    lobes = _scaled(below, share, copied=True)
+    for one in lobes:
+        if one.under is None:
+            one.under = lobe
+    return lobes
+
+
 def _together(below: Surface, top: Surface, rest: Field, share: Field, adds: bool = False) -> Surface:
     low, high = ex.field(below.opacity), ex.field(top.opacity)
     if adds:
@@ -56,9 +89,9 @@ def _together(below: Surface, top: Surface, rest: Field, share: Field, adds: boo
     return made
 
 
-def _scaled(surface: Surface, share: Field) -> list[Lobe]:
-    """A surface's lobes with a share of its places."""
-    if share.is_always(1.0):
+def _scaled(surface: Surface, share: Field, copied: bool = False) -> list[Lobe]:
+    """A surface's lobes with a share of its places; `copied` where they are changed further."""
+    if share.is_always(1.0) and not copied:
         return list(surface.lobes)
     made: dict[int, Lobe] = {}
     for lobe in surface.lobes:

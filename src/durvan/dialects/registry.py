@@ -20,7 +20,7 @@ from durvan.dialects.pack import Code, Pack, checked_functions, checked_hooks, l
 from durvan.errors import PackError
 
 GROUP = "durvan.dialects"
-BUILT_IN = ("orvik", "pellune", "openpbr", "standard", "gltfpbr", "gltf", "mitsuba", "preview")
+BUILT_IN = ("orvik", "pellune", "skarn", "openpbr", "standard", "gltfpbr", "gltf", "mitsuba", "preview")
 log = logging.getLogger(__name__)
 
 

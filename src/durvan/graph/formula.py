@@ -16,7 +16,7 @@ from types import CodeType
 from typing import Any
 
 from durvan.errors import FormulaError
-from durvan.optics import colour, fresnel, photometry, pigments, profile, sun
+from durvan.optics import colour, fresnel, metals, photometry, pigments, profile, sun
 from durvan.optics.frame import frame_width
 
 
@@ -89,6 +89,11 @@ def flip_green(c: Any) -> Any:
     if isinstance(c, tuple):
         return Vec((c[0], 1.0 - c[1], c[2]))
     return c * Vec((1.0, -1.0, 1.0)) + Vec((0.0, 1.0, 0.0))
+
+
+def _through(c: Any, matrix: colour.Matrix3) -> Any:
+    """A colour in another working space; a map is decoded into that by itself."""
+    return Vec(colour.transformed(c[:3], matrix)) if isinstance(c, tuple) else c
 
 
 def _with_alpha(c: Any, alpha: float) -> Vec:
@@ -191,6 +196,14 @@ FUNCTIONS: dict[str, Callable[..., Any]] = {
     "index_from_f0": fresnel.index_from_f0,
     "mean_dielectric": fresnel.mean_dielectric,
     "mean_schlick": fresnel.mean_schlick,
+    "metal_faced": lambda n, k: Vec(metals.metal_faced(n, k)),
+    "metal_edge": lambda n, k: Vec(metals.metal_edge(n, k)),
+    "metal_eta": lambda faced, edge: Vec(metals.metal_eta(faced, edge)),
+    "metal_k": lambda faced, edge: Vec(metals.metal_k(faced, edge)),
+    "absorbed": lambda c: Vec(metals.absorbed(c)),
+    "left_over": lambda c: Vec(metals.left_over(c)),
+    "from_acescg": lambda c: _through(c, colour.ACESCG_TO_REC709),
+    "to_acescg": lambda c: _through(c, colour.REC709_TO_ACESCG),
     "frame_width": frame_width,
     "scaled_profile": profile.name_of,
     "cone_flux_factor": photometry.cone_flux_factor,

@@ -135,3 +135,27 @@ def kelvin_and_duv(colour: Sequence[float]) -> tuple[float, float]:
 def hue_fraction(degrees: float) -> float:
     """Degrees of hue as the fraction of a turn that MaterialX's hsvadjust counts in, within [0, 1)."""
     return math.fmod(math.fmod(degrees / 360.0, 1.0) + 1.0, 1.0)
+
+
+Matrix3 = tuple[tuple[float, float, float], tuple[float, float, float], tuple[float, float, float]]
+
+# Linear Rec.709 (ITU-R BT.709-6, white D65) to ACEScg (AP1 of SMPTE ST 2113 and S-2014-004, white 0.32168 0.33767), adapted by
+# Bradford's cone response; and back. A test works them out anew from the primaries.
+REC709_TO_ACESCG: Matrix3 = (
+    (0.6130974024011878, 0.33952314618410606, 0.04737945141470665),
+    (0.07019372246958168, 0.9163538790573436, 0.013452398473074122),
+    (0.020615592882226925, 0.10956977293813544, 0.8698146341796377),
+)
+ACESCG_TO_REC709: Matrix3 = (
+    (1.705050992657983, -0.6217921206570056, -0.08325887200097853),
+    (-0.13025641750704342, 1.1408047365754022, -0.010548319068358056),
+    (-0.024003356804618032, -0.12896897606497063, 1.1529723328695884),
+)
+
+
+def transformed(colour: Sequence[float], matrix: Matrix3) -> tuple[float, float, float]:
+    """A colour through a matrix between spaces whose whites are one; greys stay just as they are."""
+    if colour[0] == colour[1] == colour[2]:
+        return colour[0], colour[1], colour[2]
+    r, g, b = (sum(part * channel for part, channel in zip(row, colour, strict=True)) for row in matrix)
+    return r, g, b

@@ -141,7 +141,7 @@ def _short(value: object) -> str:
 class NodeType(Strict):
     """A node type: what it is for, its outputs and its parameters."""
 
-    role: Literal["surface", "node", "light", "camera", "settings", "environment"] = "node"
+    role: Literal["surface", "part", "node", "light", "camera", "settings", "environment"] = "node"
     meaning: str
     family: str = ""
     outputs: dict[str, str] = Field(default_factory=lambda: {"out": "color"})

@@ -90,7 +90,7 @@ class Matcher:
                 and link is not None
                 and link.output in role.reads
                 and self._fits(kind, wanted, following)
-                and (self.uses.get(following.id, 0) == 1 or not wanted.optional)
+                and (not wanted.optional or self._may_take(following))
             ):
                 match.roles[wanted.name] = following
                 if link.output != "out":
@@ -100,6 +100,10 @@ class Matcher:
                 return None
         match.start = (current, role.into)
         return match
+
+    def _may_take(self, node: Node) -> bool:
+        """Whether a node may become a part of what reads it: nothing else does, or it could not be said by itself."""
+        return self.uses.get(node.id, 0) == 1 or node.kind not in self.pack.by_category
 
     def _fits(self, kind: CompiledType, role: ChainRole, node: Node) -> bool:
         if role.category != node.kind:

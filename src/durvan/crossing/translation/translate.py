@@ -12,6 +12,8 @@ from durvan.crossing.translation.formats import left_behind
 from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.inward import carry_in, why_of
 from durvan.crossing.translation.lighting import AS_IT_IS, Handling, forward_of, handle
+from durvan.crossing.translation.lobes.folding import fold
+from durvan.crossing.translation.lobes.unfolding import unfold
 from durvan.crossing.translation.making import AS_USUAL, NEVER, TO_MAPS, Making
 from durvan.crossing.translation.masks import harden
 from durvan.crossing.translation.merging import merge_layers
@@ -55,6 +57,7 @@ def translate(
         return _same(thing, target)
     else:
         inward = carry_in(thing, source, metres_per_unit, readings)
+        fold(inward)
     if thing.kind is Kind.MATERIAL and source is not None:
         merge_layers(inward, thing, source, target, metres_per_unit, 1 if making.how == TO_MAPS else making.layers)
     knows_kelvin = bool(target.identity.abilities.get("kelvin", True))
@@ -73,6 +76,7 @@ def translate(
         straighten(inward, target)
         bakery = Bakery(thing.id, thing.name, inward, making, moves_places(target))
         unmet = _as_chosen(inward, bakery, target)
+        unfold(inward, target)
     out = carry_out(thing.id, inward, target, known, metres_per_unit, bakery)
     if bakery is not None and making.painted:
         unmet += not_painted(making.painted, out.graph, bakery.refused)

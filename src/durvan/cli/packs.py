@@ -11,7 +11,7 @@ import typer
 from durvan.cli.printing import plain_console, print_json, told
 from durvan.cli.statuses import CLEAN, MISUSE, AsJson
 from durvan.dialects.checking import check_folder
-from durvan.dialects.registry import shared_part
+from durvan.dialects.registry import parents, shared_part
 from durvan.dialects.skeleton import NAME, skeleton
 from durvan.errors import MisuseError
 from durvan.formats.wordlists import read_words
@@ -42,7 +42,7 @@ def new_dialect(
     for file, text in files.items():
         (folder / file).write_text(text, encoding="utf-8")
     proposed, waiting = files["mapping.yaml"].count("# proposed"), files["mapping.yaml"].count("Not decided yet.")
-    found = check_folder(folder, shared_part)
+    found = check_folder(folder, shared_part, parents())
     console = plain_console()
     console.print(f"Wrote {told(str(folder))}: {proposed} correspondences proposed, {waiting} waiting for you.")
     for one in found:
@@ -57,7 +57,7 @@ def check_dialect(
     """Check a folder's pack: every message names the file, the line and what to do. No code of the folder is run."""
     if not folder.is_dir():
         raise MisuseError("is no folder.", file=folder, advice="Name the folder that pack.yaml lies in.")
-    found = check_folder(folder, shared_part)
+    found = check_folder(folder, shared_part, parents())
     if as_json:
         print_json({"folder": str(folder), "problems": [asdict(one) for one in found]})
     else:

@@ -11,13 +11,18 @@ from typing import Any
 import yaml
 from pydantic import BaseModel, ValidationError
 
-from durvan.dialects import conformance
+from durvan.dialects import conformance, furnace
 from durvan.dialects.contract import Identity, Mapping
-from durvan.dialects.pack import load
+from durvan.dialects.described.contract import LooksSaid
+from durvan.dialects.extending import documents
+from durvan.dialects.pack import Below, load
 from durvan.errors import PackError
 from durvan.scene.vocabulary import Vocabulary
 
-FILES: dict[str, type[BaseModel]] = {"pack.yaml": Identity, "vocabulary.yaml": Vocabulary, "mapping.yaml": Mapping}
+FILES: dict[str, type[BaseModel]] = {
+    "pack.yaml": Identity, "vocabulary.yaml": Vocabulary, "mapping.yaml": Mapping, "looks.yaml": LooksSaid,
+}  # fmt: skip
+OPTIONAL = ("vocabulary.yaml", "looks.yaml")
 _ADVICE = {
     "missing": "Add it.", "extra_forbidden": "Remove it, or correct how it is spelt.", "bool_parsing": "Write true or false.",
     "bool_type": "Write true or false.", "float_parsing": "Write a number.", "float_type": "Write a number.", "int_parsing": "Write a whole number.",
@@ -57,6 +62,22 @@ class Lines:
                 node, line = found
         return line
 
+    def deepest(self, parts: Sequence[str]) -> int:
+        """The same of a place whose names may have points in them, as words have."""
+        place: list[str | int] = []
+        node, waiting = self.root, list(parts)
+        while waiting:
+            for length in range(1, len(waiting) + 1):
+                name = ".".join(waiting[:length])
+                found = self._below(node, int(name) if name.isdigit() else name)
+                if found is not None:
+                    place.append(int(name) if name.isdigit() else name)
+                    node, waiting = found[0], waiting[length:]
+                    break
+            else:
+                break
+        return self.of(place)
+
     @staticmethod
     def _below(node: Any, part: str | int) -> tuple[Any, int] | None:
         if isinstance(node, yaml.MappingNode):
@@ -89,21 +110,57 @@ def _texts(node: Any) -> list[str]:
     return [one.value for one in node.value] if isinstance(node, yaml.SequenceNode) else [str(node.value)]
 
 
-def check_folder(folder: Path, shared: Callable[[str], Traversable] | None = None) -> list[Told]:
+def check_folder(
+    folder: Path, shared: Callable[[str], Traversable] | None = None, parent: Callable[[str], Below] | None = None
+) -> list[Told]:
     """Everything that is wrong with a folder's pack; nothing of one that conforms. No code of it is run. `shared` finds parts that
-    packs may share.
+    packs may share, `parent` packs that it may extend.
     """
     lines: dict[str, Lines] = {}
     told: list[Told] = []
-    for name, model in FILES.items():
-        told += _of_file(folder / name, model, lines, name == "vocabulary.yaml")
+    said: dict[str, Any] = {}
+    for name in FILES:
+        told += _written(folder / name, lines, said)
+    if "extends" not in said.get("pack.yaml", {}):
+        gone = [name for name in FILES if name not in OPTIONAL and not (folder / name).exists()]
+        told += [Told(str(folder / name), 0, "", "is not there.", "Every pack has one.") for name in gone]
     if told:
         return told
     try:
-        pack = load(folder, shared)
+        found = documents(folder, (lambda name: parent(name).folder) if parent is not None else None)
     except PackError as problem:
         return [_of_error(problem, lines, folder)]
-    return [_of_meaning(one, lines, folder) for one in conformance.problems(pack)]
+    for name, model in FILES.items():
+        if name in found:
+            told += _of_file(folder / name, found[name], model, lines)
+    if told:
+        return told
+    try:
+        pack = load(folder, shared, parent=parent)
+    except PackError as problem:
+        return [_of_error(problem, lines, folder)]
+    return [_of_meaning(one, lines, folder) for one in conformance.problems(pack)] + [
+        _of_look(one, lines, folder) for one in furnace.surfaces(pack)
+    ]
+
+
+def _of_look(one: furnace.Hot, lines: dict[str, Lines], folder: Path) -> Told:
+    """What a furnace shows of a surface."""
+    line = lines["looks.yaml"].of(("surfaces", one.kind)) if "looks.yaml" in lines else 0
+    place = f"surfaces.{one.kind}"
+    if one.said:
+        return Told(
+            str(folder / "looks.yaml"), line, place, f"cannot be worked out: {one.said}", "Correct the formula."
+        )
+    values = ", ".join(f"{name} = {value}" for name, value in one.values) or "its defaults"
+    what = f"gives back {one.most:.2f} times the light that it gets, {one.degrees:g}° from its normal, with {values[:300]}."
+    return Told(
+        str(folder / "looks.yaml"),
+        line,
+        place,
+        what,
+        "Have what lies on top cover what lies below, and let weights come to 1 at most.",
+    )
 
 
 def _of_meaning(one: conformance.Problem, lines: dict[str, Lines], folder: Path) -> Told:
@@ -117,33 +174,48 @@ def _of_meaning(one: conformance.Problem, lines: dict[str, Lines], folder: Path)
     return Told(str(folder / file), line, place, f"{one.what}.", one.advice)
 
 
-def _of_file(file: Path, model: type[BaseModel], lines: dict[str, Lines], optional: bool) -> list[Told]:
-    """What is wrong with one file by itself."""
+def _written(file: Path, lines: dict[str, Lines], said: dict[str, Any]) -> list[Told]:
+    """What is wrong with one file as YAML."""
     try:
         text = file.read_text(encoding="utf-8")
         lines[file.name] = Lines(text)
-        data = yaml.load(text, Loader=yaml.CSafeLoader)
+        said[file.name] = yaml.load(text, Loader=yaml.CSafeLoader)
     except FileNotFoundError:
-        return [] if optional else [Told(str(file), 0, "", "is not there.", "Every pack has one.")]
+        return []
     except (OSError, UnicodeDecodeError) as problem:
         return [Told(str(file), 0, "", f"cannot be read: {problem}.", "Save it as UTF-8.")]
+    except RecursionError:
+        return [Told(str(file), 0, "", "is nested too deeply.", "Write it in fewer levels.")]
     except yaml.YAMLError as wrong:
         mark = getattr(wrong, "problem_mark", None)
-        said = str(getattr(wrong, "problem", None) or wrong)
+        what = str(getattr(wrong, "problem", None) or wrong)
         advice = "Put texts with colons, commas or brackets into quotation marks, and indent by spaces alone."
-        return [Told(str(file), mark.line + 1 if mark is not None else 0, "", f"is no YAML here: {said}.", advice)]
-    try:
-        model.model_validate(data)
-    except ValidationError as invalid:
-        return [_of_part(file, lines[file.name], dict(one)) for one in invalid.errors()]
+        return [Told(str(file), mark.line + 1 if mark is not None else 0, "", f"is no YAML here: {what}.", advice)]
+    if not isinstance(said[file.name], dict):
+        return [Told(str(file), 1, "", "is no table of names and values.", "Write `name: value` in every line.")]
     return []
 
 
-def _of_part(file: Path, lines: Lines, error: dict[str, Any]) -> Told:
+def _of_file(file: Path, data: dict[str, Any], model: type[BaseModel], lines: dict[str, Lines]) -> list[Told]:
+    """What is wrong with one file by itself, with what it extends below it."""
+    try:
+        model.model_validate(data)
+    except ValidationError as invalid:
+        return [_of_part(file, lines.get(file.name), dict(one)) for one in invalid.errors()]
+    return []
+
+
+def _of_part(file: Path, lines: Lines | None, error: dict[str, Any]) -> Told:
     place = error["loc"]
     what = str(error["msg"]).removeprefix("Value error, ")
     advice = _ADVICE.get(str(error["type"]), "Correct it.")
-    return Told(str(file), lines.of(place), ".".join(map(str, place)), f"{what[:300]}.".replace("..", "."), advice)
+    return Told(
+        str(file),
+        lines.of(place) if lines is not None else 0,
+        ".".join(map(str, place)),
+        f"{what[:300]}.".replace("..", "."),
+        advice,
+    )
 
 
 def _of_error(problem: PackError, lines: dict[str, Lines], folder: Path) -> Told:
@@ -151,6 +223,9 @@ def _of_error(problem: PackError, lines: dict[str, Lines], folder: Path) -> Told
     name = Path(problem.file).name
     file = name if name in lines else "mapping.yaml"
     kind, _, rest = problem.inside.partition("/")
-    line = lines[file].entry(kind, rest.split("/")[0]) if file in lines and kind else 0
+    if file == "looks.yaml":
+        line = lines[file].deepest(problem.inside.split(".")) if file in lines else 0
+    else:
+        line = lines[file].entry(kind, rest.split("/")[0]) if file in lines and kind else 0
     advice = problem.advice or "Correct it; docs/dialect-packs.md says what may stand there."
     return Told(str(folder / file), line, problem.inside, problem.what, advice)

@@ -65,6 +65,7 @@ def problems(pack: Pack) -> list[Problem]:
                 advice = "Add a correspondence with it in `ours`, or one with `lost:` that says why it goes nowhere."
                 found.append(Problem(kind, name, "neither mapped nor declared without equivalent", advice))
         found.extend(_inverses(kind, compiled))
+        found.extend(_forms(kind, compiled))
         found.extend(_unknown_names(kind, compiled))
     return found
 
@@ -87,6 +88,41 @@ def _unknown_names(kind: str, compiled: CompiledType) -> list[Problem]:
                 advice = f"Correct how it is spelt; facts are {', '.join(sorted(FACTS))}."
                 found.append(Problem(kind, entry.ours[0] if entry.ours else "", what, advice, rule=entry.rule))
     return found
+
+
+def _forms(kind: str, compiled: CompiledType) -> list[Problem]:
+    """Formulas that give a colour, or a text, where a port takes a number."""
+    found = []
+    for case in compiled.cases:
+        for entry in case.entries:
+            for (role, port), ready in entry.inward:
+                if ready is None or role == "start" or not ready.formula.names:
+                    continue
+                wrong = _misfit(compiled, entry, ready, common_ground().types[compiled.roles[role]].parameters[port])
+                if wrong:
+                    advice = "Have the formula give what the port takes: mean(), luminance() or largest() make a number of a colour."
+                    name = entry.ours[0] if entry.ours else ""
+                    found.append(
+                        Problem(kind, name, f"gives {port} what cannot stand there: {wrong}", advice, rule=entry.rule)
+                    )
+    return found
+
+
+def _misfit(compiled: CompiledType, entry: CompiledEntry, ready: Ready, wanted: Parameter) -> str:
+    """Why what a formula gives cannot stand where it goes, for the first values at which it acts; empty where it can."""
+    parameters = compiled.type.parameters
+    names = [name for name in entry.ours if name in parameters]
+    columns = [samples(parameters[name]) for name in names]
+    for values in itertools.islice(itertools.product(*columns), 60):
+        given = dict(zip(names, values, strict=True))
+        try:
+            if entry.when is not None and not _work(entry.when, given, parameters, {}):
+                continue
+            result = plain(_work(ready, given, parameters, {}))
+        except (FormulaError, ArithmeticError):
+            continue  # outside what it is defined for
+        return wanted.wrong(result) if wanted.type in ("float", "int") and isinstance(result, tuple | str) else ""
+    return ""
 
 
 def _mentioned(compiled: CompiledType, name: str) -> bool:

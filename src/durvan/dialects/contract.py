@@ -63,6 +63,7 @@ class Identity(Document):
     any_output: bool = Field(default=False, description="its nodes may be read from under any output name")
     plain: bool = Field(default=False, description="it takes lights, cameras and settings that say no dialect's words")
     common_ground: bool = Field(default=False, description="its nodes are the common ground's own words")
+    extends: str = Field(default="", description="a pack that this one is, but for what differs")
     claims: tuple[str, ...] = Field(
         default=(), description="what ids of its files start with, besides the prefix of its words"
     )

@@ -215,6 +215,12 @@ class Inputs:
         self._linked, self._notes, self._surfaces = linked, notes, surfaces
         self.looks_about = self.rounding = 0.0
 
+    def with_words_of(self, below: NodeType) -> Inputs:
+        """The same, where what this node's type does not have is that of another one."""
+        parameters = {**below.parameters, **self.kind.parameters}
+        kind = self.kind.model_copy(update={"parameters": parameters})
+        return Inputs(self.node, kind, self._linked, self.facts, self._notes, self._surfaces)
+
     def surface(self, name: str) -> Surface | None:
         """The surface that feeds an input; None where none does."""
         return self._surfaces(name)

@@ -10,13 +10,15 @@ from pathlib import Path
 from types import ModuleType
 from typing import Any, Protocol, TypeVar, cast
 
-import yaml
 from pydantic import BaseModel, ValidationError
 
 from durvan.dialects.compiled import CompiledCase, CompiledType, Compiler
 from durvan.dialects.contract import Identity, Mapping
+from durvan.dialects.described.contract import LooksSaid
+from durvan.dialects.described.looks import DescribedLooks
+from durvan.dialects.extending import documents, read_document
 from durvan.dialects.ground_words import with_common_words
-from durvan.dialects.look import Looks
+from durvan.dialects.look import Inputs, Looks
 from durvan.dialects.said import Cause, Why
 from durvan.errors import PackError
 from durvan.graph.formula import Language
@@ -77,6 +79,41 @@ class Code:
     hooks: Hooks | None = None
     looks: Looks | None = None
     functions: dict[str, Callable[..., Any]] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Below:
+    """A pack that another one extends: where its documents lie, the prefix of its words, its vocabulary, and its code, once asked for."""
+
+    folder: Traversable | Path
+    prefix: str
+    vocabulary: Vocabulary
+    code: Callable[[], Code]
+
+    def looks_for(self, prefix: str) -> Looks | None:
+        """Its looks, for words that begin otherwise and may lack some of its parameters."""
+        looks = self.code().looks
+        return cast("Looks", Lent(looks, self.vocabulary, self.prefix, prefix)) if looks is not None else None
+
+
+@dataclass(frozen=True)
+class Lent:
+    """Looks for the words of a pack that extends another one: they look as the other one's do, which know their own parameters."""
+
+    looks: Looks
+    vocabulary: Vocabulary
+    old: str
+    new: str
+
+    def __getattr__(self, part: str) -> Callable[[str, Inputs], Any]:
+        call = getattr(self.looks, part)
+
+        def lent(kind: str, get: Inputs) -> Any:
+            name = self.old + kind.removeprefix(self.new)
+            below = self.vocabulary.types.get(name)
+            return call(name, get.with_words_of(below) if below is not None else get)
+
+        return lent
 
 
 @dataclass(repr=False, eq=False)
@@ -187,14 +224,7 @@ class Pack:
         return node_type.parameters.get(name) if node_type else None
 
 
-def _document(folder: Traversable, name: str, model: type[Model]) -> Model:
-    place = f"{folder}/{name}"
-    try:
-        data = yaml.load((folder / name).read_text(encoding="utf-8"), Loader=yaml.CSafeLoader)
-    except FileNotFoundError as problem:
-        raise PackError(f"the pack has no {name}.", file=str(folder)) from problem
-    except (yaml.YAMLError, UnicodeDecodeError, OSError) as problem:
-        raise PackError(f"cannot be read: {problem}", file=place) from problem
+def _valid(data: dict[str, Any], model: type[Model], place: str) -> Model:
     try:
         return model.model_validate(data)
     except ValidationError as problem:
@@ -204,6 +234,10 @@ def _document(folder: Traversable, name: str, model: type[Model]) -> Model:
             file=place,
             inside=".".join(map(str, first["loc"])),
         ) from problem
+
+
+def _document(folder: Traversable | Path, name: str, model: type[Model]) -> Model:
+    return _valid(read_document(folder, name), model, f"{folder}/{name}")
 
 
 def merge(parts: Iterable[dict[str, Any]]) -> dict[str, Any]:
@@ -218,15 +252,21 @@ def load(
     folder: Traversable | Path,
     shared: Callable[[str], Traversable] | None = None,
     code: Code | None = None,
+    parent: Callable[[str], Below] | None = None,
 ) -> Pack:
-    """Load a pack from its folder, with its code; `pack.yaml` may name shared parts, which `shared` finds.
+    """Load a pack from its folder, with its code; `pack.yaml` may name shared parts, which `shared` finds, and a pack that it extends,
+    which `parent` does.
 
     Raises PackError with the file and the place inside it.
     """
-    identity = _document(folder, "pack.yaml", Identity)
-    mapping = _document(folder, "mapping.yaml", Mapping)
-    own = (folder / "vocabulary.yaml").is_file() or not identity.common_ground
-    vocabulary = _document(folder, "vocabulary.yaml", Vocabulary) if own else Vocabulary(types={})
+    found = documents(folder, (lambda name: parent(name).folder) if parent is not None else None)
+    identity = _valid(found["pack.yaml"], Identity, f"{folder}/pack.yaml")
+    if "mapping.yaml" not in found:
+        raise PackError("the pack has no mapping.yaml.", file=str(folder))
+    mapping = _valid(found["mapping.yaml"], Mapping, f"{folder}/mapping.yaml")
+    if "vocabulary.yaml" not in found and not identity.common_ground:
+        raise PackError("the pack has no vocabulary.yaml.", file=str(folder))
+    vocabulary = _valid(found.get("vocabulary.yaml", {"types": {}}), Vocabulary, f"{folder}/vocabulary.yaml")
     for name in identity.shares:
         if shared is None:
             raise PackError(f"shares '{name}', which is not here.", file=str(folder))
@@ -251,6 +291,26 @@ def load(
     if identity.common_ground:
         vocabulary, mapping = with_common_words(identity.prefix, vocabulary, mapping)
     parts = code or Code()
-    pack = Pack(identity, vocabulary, mapping, str(folder), parts.hooks, parts.looks, Language(parts.functions))
+    if identity.extends and parent is not None:
+        parts = _with_parent(parts, identity, parent, folder)
+    looks = parts.looks
+    if "looks.yaml" in found:
+        said = _valid(found["looks.yaml"], LooksSaid, f"{folder}/looks.yaml")
+        looks = DescribedLooks(said, vocabulary, f"{folder}/looks.yaml", looks)
+    pack = Pack(identity, vocabulary, mapping, str(folder), parts.hooks, looks, Language(parts.functions))
     _ = pack.compiled
     return pack
+
+
+def _with_parent(own: Code, identity: Identity, parent: Callable[[str], Below], folder: Traversable | Path) -> Code:
+    """A pack's code with that of the pack below it, where it has none itself."""
+    below = parent(identity.extends)
+    code, prefix = below.code(), below.prefix
+    if code.hooks is not None and prefix != identity.prefix:
+        said = f"'{identity.extends}' reads its words by code, so what extends it keeps its prefix, '{prefix}'"
+        raise PackError(f"{said}.", file=f"{folder}/pack.yaml", inside="prefix")
+    return Code(
+        own.hooks or code.hooks,
+        own.looks or below.looks_for(identity.prefix),
+        {**code.functions, **own.functions},
+    )

@@ -6,6 +6,7 @@ A pack that is broken is reported and skipped; it never takes the others with it
 from __future__ import annotations
 
 import logging
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cache
 from importlib import import_module, metadata, resources
@@ -15,9 +16,11 @@ from types import ModuleType
 
 import platformdirs
 
+from durvan.dialects.extending import documents
 from durvan.dialects.look import checked
-from durvan.dialects.pack import Code, Pack, checked_functions, checked_hooks, load
+from durvan.dialects.pack import Below, Code, Pack, checked_functions, checked_hooks, load
 from durvan.errors import PackError
+from durvan.scene.vocabulary import Vocabulary
 
 GROUP = "durvan.dialects"
 BUILT_IN = ("orvik", "pellune", "skarn", "openpbr", "standard", "gltfpbr", "gltf", "mitsuba", "preview")
@@ -102,11 +105,40 @@ class Found:
     module: str = ""
     folder: Path | None = None
 
-    def load(self) -> Pack:
-        """Load it. Raises PackError, and whatever its code raises."""
-        if self.folder is not None:
-            return load(self.folder, shared_part)
-        return load(resources.files(self.module), shared_part, _code(self.module))
+    def load(self, parent: Callable[[str], Below]) -> Pack:
+        """Load it; `parent` finds what it may extend. Raises PackError, and whatever its code raises."""
+        return load(self.place, shared_part, self.code(), parent)
+
+    @property
+    def place(self) -> Traversable | Path:
+        """Where its documents lie."""
+        return self.folder if self.folder is not None else resources.files(self.module)
+
+    def code(self) -> Code:
+        """Its code; none of a user's folder. Raises whatever it raises."""
+        return Code() if self.folder is not None else _code(self.module)
+
+    def below(self, folder: Callable[[str], Traversable | Path], parent: Callable[[str], Below]) -> Below:
+        """As what another pack extends: with what it extends itself."""
+        found = documents(self.place, folder)
+        said = found["pack.yaml"]
+        extends, prefix = str(said.get("extends", "")), str(said.get("prefix", ""))
+        try:
+            words = Vocabulary.model_validate(found.get("vocabulary.yaml", {"types": {}})).settled()
+        except ValueError as problem:
+            raise PackError(f"'{self.name}', which it extends, is broken: {problem}") from problem
+
+        def code() -> Code:
+            own = self.code()
+            if not extends:
+                return own
+            below = parent(extends)
+            lower = below.code()
+            return Code(
+                own.hooks or lower.hooks, own.looks or below.looks_for(prefix), {**lower.functions, **own.functions}
+            )
+
+        return Below(self.place, prefix, words, code)
 
 
 def _all(user: Path) -> list[Found]:
@@ -121,12 +153,28 @@ def _all(user: Path) -> list[Found]:
     return list(found.values())
 
 
+def parents(user: Path | None = None) -> Callable[[str], Below]:
+    """What finds a pack to extend by its name, among all that there are."""
+    there = {one.name: one for one in _all(user or user_folder())}
+
+    def find(name: str) -> Found:
+        if name not in there:
+            raise PackError(f"extends '{name}', which is not here.", advice=f"There are {', '.join(sorted(there))}.")
+        return there[name]
+
+    def parent(name: str) -> Below:
+        return find(name).below(lambda other: find(other).place, parent)
+
+    return parent
+
+
 def read(user: Path | None = None) -> Registry:
     """Load every pack that can be found. One that is broken is reported, with what broke it in the log."""
     registry = Registry(user=user)
+    parent = parents(user)
     for one in _all(user or user_folder()):
         try:
-            pack = one.load()
+            pack = one.load(parent)
         except PackError as problem:
             registry.broken.append(str(problem))
             log.warning("dialect pack %s is left out: %s", one.name, problem)

@@ -141,6 +141,13 @@ class Field:
     def __pow__(self, other: Field | float) -> Field:
         return self._with("power", other)
 
+    def __rpow__(self, other: Field | float) -> Field:
+        return self._with("power", other, back=True)
+
+    def __repr__(self) -> str:
+        found = self.constant
+        return " ".join(f"{part:g}" for part in found) if found is not None else "what varies"
+
     def __getitem__(self, lane: int) -> Field:
         return Field([self.lanes[lane]])
 

@@ -346,10 +346,10 @@ def _compiled(text: str, functions: Mapping[str, Callable[..., Any]]) -> tuple[C
 
 
 class Language:
-    """The functions that formulas may call: those of every pack, and a pack's own beside them."""
+    """The functions that formulas may call: those of every pack, and some `own` beside them, or (`others` False) those alone."""
 
-    def __init__(self, own: Mapping[str, Callable[..., Any]] | None = None) -> None:
-        self.functions = {**FUNCTIONS, **(own or {})}
+    def __init__(self, own: Mapping[str, Callable[..., Any]] | None = None, others: bool = True) -> None:
+        self.functions = {**(FUNCTIONS if others else {}), **(own or {})}
         self._known: dict[str, Formula] = {}
 
     def formula(self, text: str) -> Formula:

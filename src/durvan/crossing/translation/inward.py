@@ -8,7 +8,7 @@ from itertools import pairwise
 from typing import Any
 
 from durvan.crossing.translation.feeds import Feeds
-from durvan.crossing.translation.forms import times
+from durvan.crossing.translation.forms import fitting, times
 from durvan.crossing.translation.ground import Inward, Port
 from durvan.crossing.translation.rows import Row
 from durvan.dialects.compiled import CompiledCase, CompiledEntry, CompiledType, Ready
@@ -209,6 +209,10 @@ class Incoming:
                 self.out.learn_grown(before, rows)
             if value is None:
                 continue
+            if ready is not None and role != "start" and not isinstance(value, Link):
+                value = self._fitted(kind, entry, role, port, value, rows)
+                if value is None:
+                    continue
             self._put(node, kind, role, port, value, rows)
             if not rows and role in self.roles and port in self.roles[role].values:
                 self._remember(node, kind, entry, (self.roles[role].id, port))
@@ -274,8 +278,28 @@ class Incoming:
                     Fate.HELD, Why(Cause.FORMULA, f"The formula cannot act on this value: {problem.what}", entry.rule)
                 )
             return None
-        value: Value = plain(result)
-        return value
+        return plain(result)  # type: ignore[no-any-return] # a value, as formulas give
+
+    @staticmethod
+    def _fitted(
+        kind: CompiledType, entry: CompiledEntry, role: str, port: str, value: Value, rows: list[Row]
+    ) -> Value | None:
+        """What a formula came to, in the form that the port takes; None, and said, where it has none."""
+        parameter = common_ground().types[kind.roles[role]].parameters[port]
+        if value.__class__ is float and parameter.type == "float":
+            return value
+        found = fitting(value, parameter)
+        if found is None:
+            for row in rows:
+                row.meet(
+                    Fate.HELD,
+                    Why(
+                        Cause.FORMULA,
+                        f"What its formula comes to cannot stand in {port.replace('_', ' ')}.",
+                        entry.rule,
+                    ),
+                )
+        return found
 
     def _straight(self, node: Node, entry: CompiledEntry, rows: list[Row], cut: set[str]) -> Link | Value | None:
         name = entry.ours[0]

@@ -76,7 +76,7 @@ def _shares(mu: float, alpha: float, eta: float, ggx: bool) -> tuple[float, floa
     return float((weight * f * back).mean()), float((weight * (1.0 - f) * on).mean())
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=8192)
 def coat(alpha: float, eta: float, facets: int) -> tuple[float, float]:
     """What the base of a plastic shows, as a part of what it would under a coat that loses nothing; and what of its light the coat
     throws back at it.

@@ -175,6 +175,19 @@ def settled(window: Window) -> None:
     wait(600)
 
 
+def dialects(window: Window) -> None:
+    """The packs that there are, with Skarn's page."""
+    window.show_dialects()
+    panel = window.dialects_panel
+    assert panel is not None
+    while panel.job is not None:
+        wait(100)
+    panel.packs.setCurrentItem(panel.packs.topLevelItem(2))
+    wait(100)
+    panel.grab().save(str(OUT / "dialects.png"))
+    panel.close()
+
+
 def main() -> None:
     """Take them all."""
     app = QApplication([])
@@ -184,6 +197,7 @@ def main() -> None:
     window.show()
     wait(100)
     window.grab().save(str(OUT / "start.png"))
+    dialects(window)
     window.open(SCENE)
     while window.state.session is None or window.state.job is not None:
         wait(50)

@@ -17,6 +17,7 @@ from durvan.dialects.described.contract import LooksSaid
 from durvan.dialects.extending import documents
 from durvan.dialects.pack import Below, load
 from durvan.errors import PackError
+from durvan.scene.graph import Value
 from durvan.scene.vocabulary import Vocabulary
 
 FILES: dict[str, type[BaseModel]] = {
@@ -152,7 +153,7 @@ def _of_look(one: furnace.Hot, lines: dict[str, Lines], folder: Path) -> Told:
         return Told(
             str(folder / "looks.yaml"), line, place, f"cannot be worked out: {one.said}", "Correct the formula."
         )
-    values = ", ".join(f"{name} = {value}" for name, value in one.values) or "its defaults"
+    values = ", ".join(f"{name} {_plainly(value)}" for name, value in one.values) or "its defaults"
     what = f"gives back {one.most:.2f} times the light that it gets, {one.degrees:g}° from its normal, with {values[:300]}."
     return Told(
         str(folder / "looks.yaml"),
@@ -161,6 +162,11 @@ def _of_look(one: furnace.Hot, lines: dict[str, Lines], folder: Path) -> Told:
         what,
         "Have what lies on top cover what lies below, and let weights come to 1 at most.",
     )
+
+
+def _plainly(value: Value) -> str:
+    parts = value if isinstance(value, tuple) else (value,)
+    return " ".join(f"{part:.3g}" if isinstance(part, float) else str(part) for part in parts)
 
 
 def _of_meaning(one: conformance.Problem, lines: dict[str, Lines], folder: Path) -> Told:

@@ -32,8 +32,13 @@ class Registry:
     """The packs by name, and what went wrong with those that are not here."""
 
     packs: dict[str, Pack] = field(default_factory=dict)
-    broken: list[str] = field(default_factory=list)
+    left_out: list[tuple[str, str]] = field(default_factory=list)  # those that are broken: name, and what is wrong
     user: Path | None = None  # the user's folder that was read; another process reads the same
+
+    @property
+    def broken(self) -> list[str]:
+        """What is wrong with those that are not here."""
+        return [what for _, what in self.left_out]
 
     def get(self, name: str) -> Pack:
         """A pack by its name. Raises PackError with the names that there are."""
@@ -141,11 +146,12 @@ class Found:
         return Below(self.place, prefix, words, code)
 
 
-def _all(user: Path) -> list[Found]:
+def everything(user: Path | None = None) -> list[Found]:
     """Every pack: the built-in ones, those of other packages, a user's own; a name is taken by the first of it."""
     found = {name: Found(name, f"durvan.dialects.{name}") for name in BUILT_IN}
     for point in sorted(metadata.entry_points(group=GROUP), key=lambda point: point.name):
         found.setdefault(point.name, Found(point.name, point.value))
+    user = user or user_folder()
     if user.is_dir():
         for folder in sorted(user.iterdir()):
             if (folder / "pack.yaml").is_file():
@@ -155,7 +161,7 @@ def _all(user: Path) -> list[Found]:
 
 def parents(user: Path | None = None) -> Callable[[str], Below]:
     """What finds a pack to extend by its name, among all that there are."""
-    there = {one.name: one for one in _all(user or user_folder())}
+    there = {one.name: one for one in everything(user)}
 
     def find(name: str) -> Found:
         if name not in there:
@@ -172,14 +178,14 @@ def read(user: Path | None = None) -> Registry:
     """Load every pack that can be found. One that is broken is reported, with what broke it in the log."""
     registry = Registry(user=user)
     parent = parents(user)
-    for one in _all(user or user_folder()):
+    for one in everything(user):
         try:
             pack = one.load(parent)
         except PackError as problem:
-            registry.broken.append(str(problem))
+            registry.left_out.append((one.name, str(problem)))
             log.warning("dialect pack %s is left out: %s", one.name, problem)
         except Exception as problem:
-            registry.broken.append(f"{one.name}: {type(problem).__name__}: {problem}")
+            registry.left_out.append((one.name, f"{one.name}: {type(problem).__name__}: {problem}"))
             log.exception("dialect pack %s is left out", one.name)
         else:
             registry.packs[pack.name] = pack

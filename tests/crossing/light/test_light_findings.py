@@ -157,7 +157,7 @@ def test_temperatures_for_a_target_without_them(packs: Registry, tmp_path: Path)
     lacking = replace(
         pack, identity=pack.identity.model_copy(update={"abilities": {**pack.identity.abilities, "kelvin": False}})
     )
-    other = Registry(packs={**packs.packs, "pellune": lacking}, broken=[], user=packs.user)
+    other = Registry(packs={**packs.packs, "pellune": lacking}, user=packs.user)
     warm = BALL % ("Warm", "custom bool orvik:use_kelvin = 1\n    custom float orvik:kelvin = 2700", "0, 1.5, 0")
     session = opened(tmp_path, other, warm)
     (finding,) = found(session, "kelvin")
@@ -207,7 +207,7 @@ def test_a_glow_that_cannot_light_is_told_with_its_flux(packs: Registry, tmp_pat
         pack,
         identity=pack.identity.model_copy(update={"abilities": {**pack.identity.abilities, "lit_by_glows": False}}),
     )
-    other = Registry(packs={**packs.packs, "pellune": lacking}, broken=[], user=packs.user)
+    other = Registry(packs={**packs.packs, "pellune": lacking}, user=packs.user)
     glow = (
         HEAD.split('def Material "Grey"')[1].replace("/Grey/", "/Glow/")
         % "color3f inputs:glow_tint = (1, 1, 1)\n        float inputs:glow_gain = 20\n        bool inputs:glow_lights = 1"

@@ -33,6 +33,7 @@ from durvan.record.page import page, write
 from durvan.ui.followers.looks import Looks
 from durvan.ui.followers.outside import Outside
 from durvan.ui.followers.settling import Settling
+from durvan.ui.frame.dialects import Dialects
 from durvan.ui.frame.evidence import Evidence
 from durvan.ui.frame.findings import Findings
 from durvan.ui.frame.larger import LargerView
@@ -70,6 +71,7 @@ class Window(QMainWindow):
         self.settling = Settling(self.state, self.looks, self)
         self.settle_panel: Settle | None = None
         self.ready_panel: ReadyValues | None = None
+        self.dialects_panel: Dialects | None = None
         bench = Bench(self.state, self.looks, self.outside, self.carry_or_stop)
         self.stations: dict[str, View] = {one.name: one.make(bench) for one in STATIONS}
         self.evidence = Evidence(
@@ -188,6 +190,8 @@ class Window(QMainWindow):
         file.addSeparator()
         self._action(file, "Carry…", "Ctrl+Return", self.carry_or_stop)
         self._action(file, "Write the record…", "Ctrl+R", self.ask_record)
+        file.addSeparator()
+        self._action(file, "Dialects…", "Ctrl+D", self.show_dialects)
         self.undo_action = self._action(edit, "Undo", "Ctrl+Z", self.state.undo)
         self.redo_action = self._action(edit, "Redo", "Ctrl+Shift+Z", self.state.redo)
         for number, name in enumerate(self.stations, 1):
@@ -232,6 +236,13 @@ class Window(QMainWindow):
             self.ready_panel = ReadyValues(self.state, self.looks, self)
         self.ready_panel.show()
         self.ready_panel.raise_()
+
+    def show_dialects(self) -> None:
+        """Show the packs that there are."""
+        if self.dialects_panel is None:
+            self.dialects_panel = Dialects(self.state.registry, self)
+        self.dialects_panel.show()
+        self.dialects_panel.raise_()
 
     def settle(self) -> None:
         """Show what measurably helps, and begin to try where nothing was tried yet."""

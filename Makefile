@@ -7,7 +7,7 @@ JOBS ?= 2
 # FUZZ is how many spoilt inputs are tried.
 FUZZ ?= 20000
 
-.PHONY: demo demo-moved test check bench fuzz truth lock demo-scene screenshots format clean
+.PHONY: demo demo-moved test check bench fuzz matrix truth lock demo-scene screenshots format clean
 
 demo: $(STAMP)
 	@$(PY) demo/run.py
@@ -29,6 +29,9 @@ bench: $(STAMP)
 
 fuzz: $(STAMP)
 	$(PY) fuzz/run.py $(FUZZ)
+
+matrix: $(STAMP)
+	$(PY) bench/matrix.py
 
 truth: $(STAMP)
 	$(PY) bench/truth.py

@@ -67,7 +67,7 @@ class Maker:
                     root.links[port] = Link(f"{node}_{port}")
                 few += 1
                 continue
-            if self.rng.random() < self.networks and parameter.type in ("float", *COLOURS):
+            if self.rng.random() < self.networks and parameter.type in ("float", *COLOURS) and not parameter.steady:
                 link = self._fed(graph, parameter, port, 0)
                 if link is not None:
                     root.links[port] = link
@@ -129,7 +129,13 @@ class Maker:
                 node.values[inner] = self.rng.choice(self.pictures["colour" if wanted[0] == "color" else "data"])
             elif its.type in ("normal", "string"):
                 continue
-            elif deep < 2 and its.range is None and its.type in (*COLOURS, "float") and self.rng.random() < 0.7:
+            elif (
+                deep < 2
+                and its.range is None
+                and its.type in (*COLOURS, "float")
+                and not its.steady
+                and self.rng.random() < 0.7
+            ):
                 link = self._fed(graph, its, inner, deep + 1)
                 if link is not None:
                     node.links[inner] = link

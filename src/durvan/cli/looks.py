@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-import tempfile
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
@@ -14,12 +13,12 @@ from rich.console import Console
 from rich.table import Table
 
 from durvan.cli.printing import told
-from durvan.crossing.job.expressing import express
+from durvan.crossing.job.judging import judge
 from durvan.crossing.job.session import Session
 from durvan.crossing.looks.appearance import Appearance, materials
 from durvan.crossing.looks.fitting import fit_all
 from durvan.crossing.looks.pairs import unfitted
-from durvan.engine import compiling, outside, renderer, staging, swatches
+from durvan.engine import compiling, renderer, staging, swatches
 from durvan.errors import DurvanError, MisuseError, RenderingError
 from durvan.formats import pictures
 from durvan.formats.table import reader
@@ -161,23 +160,11 @@ def render_outside(
 ) -> list[str]:  # fmt: skip
     """Render a side with Mitsuba; gives what was left out, and what it has to say. Its messages become findings."""
     _checked(out)
-    eye = staging.choose_camera(session.scene, wanted)
-    staged = _staged(session, eye, size, target, report)
-    with tempfile.TemporaryDirectory() as folder:
-        made = express(session, target, Path(folder), report)
-        found = outside.render(made.file, samples, size, made.camera(eye), report, limit)
+    found = judge(session, target, wanted, samples, size, limit, report)
     session.heard(found.messages)
     session.renew(report)
-    picture = staged.exposed(found.picture)  # Mitsuba's has the scene's own light in it
-    _write(out, picture, developed(picture, staged.sampling.response))
-    notes = [f"{found.samples} samples a pixel in {found.seconds:.1f} s."]
-    if found.stopped:
-        notes.append(found.stopped)
-    if found.bad:
-        notes.append(f"{found.bad} samples were no numbers and are left out.")
-    notes += [f"Mitsuba: {one.text} ({one.count} times)" for one in found.messages]
-    notes += list(made.remarks)
-    return notes + [f"{name.rsplit('/', 1)[-1]}: {why}" for name, said in made.left_out.items() for why in said]
+    _write(out, found.picture, developed(found.picture, found.response))
+    return found.notes()
 
 
 def _write_passes(out: Path, staged: staging.Staged, film: renderer.Film, size: tuple[int, int]) -> None:

@@ -115,6 +115,32 @@ def _pattern(file: OutsideFile) -> str:
     return f"{folder}/{name.replace(number, UDIM, 1)}" if number and UDIM in file.written.upper() else ""
 
 
+@dataclass(frozen=True)
+class Exposure:
+    """How a camera turns light into a picture, by its dialect."""
+
+    view: View
+    sampling: Sampling
+    camera: Floats
+    width: int
+    height: int
+
+    def exposed(self, picture: Floats) -> Floats:
+        """A picture in nit as the camera takes it: scaled, white balanced, and darkened towards its corners."""
+        taken = np.asarray(picture * (self.view.scale * np.array(self.view.white)))
+        return taken * self._corners()[..., None] if self.view.vignetting > 0.0 else taken
+
+    def _corners(self) -> Floats:
+        """What vignetting leaves at each pixel [height, width]: of the fourth power of the cosine to the lens's axis its share."""
+        cam = self.camera
+        v, u = np.mgrid[0 : self.height, 0 : self.width]
+        a = (u + 0.5) / self.width * 2.0 - 1.0 + cam[kw.C_SHIFT]
+        b = 1.0 - (v + 0.5) / self.height * 2.0 + cam[kw.C_SHIFT + 1]
+        across = np.linalg.norm(cam[kw.C_X : kw.C_X + 3]), np.linalg.norm(cam[kw.C_Y : kw.C_Y + 3])
+        cosine2 = 1.0 / (1.0 + (a * across[0]) ** 2 + (b * across[1]) ** 2)
+        return np.asarray(1.0 - self.view.vignetting * (1.0 - cosine2 * cosine2))
+
+
 @dataclass
 class Staged:
     """A world with its camera, ready to be rendered; `scale` turns nit into picture values. `bases` are the records of the
@@ -136,20 +162,14 @@ class Staged:
         """An empty film for it; with `lights_apart` a layer for each light."""
         return Film.empty(self.width, self.height, max(1, len(self.built.groups)) if lights_apart else 1)
 
-    def exposed(self, picture: Floats) -> Floats:
-        """A picture in nit as the camera takes it: scaled, white balanced, and darkened towards its corners."""
-        taken = np.asarray(picture * (self.view.scale * np.array(self.view.white)))
-        return taken * self._corners()[..., None] if self.view.vignetting > 0.0 else taken
+    @property
+    def exposure(self) -> Exposure:
+        """How its camera exposes a picture."""
+        return Exposure(self.view, self.sampling, self.camera, self.width, self.height)
 
-    def _corners(self) -> Floats:
-        """What vignetting leaves at each pixel [height, width]: of the fourth power of the cosine to the lens's axis its share."""
-        cam = self.camera
-        v, u = np.mgrid[0 : self.height, 0 : self.width]
-        a = (u + 0.5) / self.width * 2.0 - 1.0 + cam[kw.C_SHIFT]
-        b = 1.0 - (v + 0.5) / self.height * 2.0 + cam[kw.C_SHIFT + 1]
-        across = np.linalg.norm(cam[kw.C_X : kw.C_X + 3]), np.linalg.norm(cam[kw.C_Y : kw.C_Y + 3])
-        cosine2 = 1.0 / (1.0 + (a * across[0]) ** 2 + (b * across[1]) ** 2)
-        return np.asarray(1.0 - self.view.vignetting * (1.0 - cosine2 * cosine2))
+    def exposed(self, picture: Floats) -> Floats:
+        """A picture in nit as the camera takes it."""
+        return self.exposure.exposed(picture)
 
 
 def look_of(thing: Thing, pack: Pack | None, facts: Facts) -> Record:
@@ -307,6 +327,19 @@ def stage(
         [*shapes.notes, *notes, *built.notes], width, height, np.array([one.base for one in records]).reshape(-1, layout.RECORD),
         {path: glow for path, one in zip(shapes.materials, records, strict=True) if (glow := _mean_glow(one)) is not None},
     )  # fmt: skip
+
+
+def exposure_of(
+    scene: Scene, things: Iterable[Thing], registry: Registry, camera_id: str, size: tuple[int, int]
+) -> Exposure:
+    """How a camera of a scene exposes a picture of some width and height; `things` are in one dialect's words. Shapes are not asked for."""
+    by_id = {thing.id: thing for thing in things}
+    facts = facts_of(scene, registry)
+    eye = by_id.get(camera_id)
+    view = view_of(eye, registry.packs.get(eye.dialect), facts) if eye is not None else View(36.0, 50.0)
+    sampling = _sampling(by_id.values(), registry, facts)
+    aspect = size[0] / size[1] * max(sampling.pixel_aspect, 1e-3)
+    return Exposure(view, sampling, camera(view, np.eye(4), aspect, sampling.fits), *size)
 
 
 def _settings_name(things: Iterable[Thing]) -> str:

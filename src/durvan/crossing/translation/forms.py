@@ -44,3 +44,14 @@ def fitting(value: Any, parameter: Parameter) -> Value | None:
         return bool(value)
     out: Value = value
     return out
+
+
+def within(value: Value, parameter: Parameter) -> Value:
+    """A value in a parameter's range: what lies outside is held at its end, as the renderer would, or would refuse it."""
+    if parameter.range is None or isinstance(value, str | bool) or not parameter.outside(value):
+        return value
+    low, high = parameter.range
+    if isinstance(value, tuple):
+        return tuple(min(max(part, low), high) for part in value)
+    held = min(max(value, low), high)
+    return int(held) if isinstance(value, int) else float(held)

@@ -13,7 +13,7 @@ from operator import attrgetter
 
 from durvan.crossing.translation.bakery import Bakery, plain_id
 from durvan.crossing.translation.connections import Connections
-from durvan.crossing.translation.forms import fitting, times
+from durvan.crossing.translation.forms import fitting, times, within
 from durvan.crossing.translation.ground import Inward, Port
 from durvan.crossing.translation.matching import Match, Matcher
 from durvan.crossing.translation.rows import Fault, Row
@@ -233,11 +233,11 @@ class Outgoing:
                 self._need(value)
             elif not rows:
                 if not same(value, parameter.default):
-                    target.values[name] = value
+                    target.values[name] = within(value, parameter)
                     self._added(entry, match, target, name, parameter)
                 continue
             else:
-                target.values[name] = value
+                target.values[name] = within(value, parameter)
                 if parameter.range is not None and parameter.outside(value):
                     for row in rows:
                         row.meet(Fate.FITTED, self._held_to(parameter, name))

@@ -30,6 +30,7 @@ from durvan.formats.table import FORMATS, named, read_endings, write_endings
 from durvan.progress import Step
 from durvan.record.build import record as record_data
 from durvan.record.page import page, write
+from durvan.ui.followers.judging import Judging
 from durvan.ui.followers.looks import Looks
 from durvan.ui.followers.outside import Outside
 from durvan.ui.followers.settling import Settling
@@ -69,6 +70,7 @@ class Window(QMainWindow):
         self.strip = Strip(self.state)
         self.outside = Outside(self.state, self, judging)
         self.settling = Settling(self.state, self.looks, self)
+        self.judging = Judging(self.state, self)
         self.settle_panel: Settle | None = None
         self.ready_panel: ReadyValues | None = None
         self.dialects_panel: Dialects | None = None
@@ -202,6 +204,7 @@ class Window(QMainWindow):
             self._action(look, "Grey the rest", "Ctrl+G", lambda: self.looks.mark_as("apart")),
         ]
         self._action(look, "Larger view", "Ctrl+B", self.larger_view)
+        self._action(look, "Render with Mitsuba", "Ctrl+M", self.render_really)
         self._action(edit, "Ready values…", "Ctrl+K", self.ready_values)
         look.addSeparator()
         self._action(look, "Next finding", "Ctrl+Down", self.findings.next_worst)
@@ -225,8 +228,19 @@ class Window(QMainWindow):
 
     def larger_view(self) -> None:
         """Show the camera's view in a window of its own."""
-        self.larger = LargerView(self.state, self.looks, self.marks, self)
+        if self.larger is not None:
+            self.larger.close()
+        self.larger = LargerView(self.state, self.looks, self.judging, self.marks, self)
         self.larger.show()
+
+    def render_really(self) -> None:
+        """Show the camera's view in a window of its own, and have both sides rendered by Mitsuba."""
+        if self.state.session is None:
+            return
+        if self.larger is None or not self.larger.isVisible():
+            self.larger_view()
+        if self.larger is not None and not self.judging.running:
+            self.larger.render_or_stop()
 
     def ready_values(self) -> None:
         """Show the library of ready values, for the material that is chosen."""
@@ -389,6 +403,7 @@ class Window(QMainWindow):
             job.wait(10.0)
         if self.larger is not None:
             self.larger.close()
+        self.judging.close()
         self.looks.close()
         self.outside.close()
         event.accept()

@@ -194,26 +194,26 @@ def _path(mask: np.ndarray, box: QRectF) -> QPainterPath:
     return path
 
 
-class Views(QWidget):
-    """The camera's view of both sides, side by side, as far as it has got."""
+class SidePictures(QWidget):
+    """Pictures of both sides, side by side, each with its renderer's name and how far it has got."""
 
-    def __init__(self, state: State, looks: Looks) -> None:
+    def __init__(self, state: State) -> None:
         super().__init__()
-        self.state, self.looks = state, looks
+        self.state = state
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(120)
-        self.setAccessibleName("The camera's view, source and target")
         self.boxes: list[QRectF] = []
-        self.setMouseTracking(True)
-        self.setAcceptDrops(True)
-        self.setToolTip(
-            "A press chooses the material under it.\nLook, Paint it loud (Ctrl+P) and Look, Grey the rest (Ctrl+G) show where it is;"
-            "\nhatched is what nobody can tell the drift of."
-        )
-        looks.rendered.connect(lambda _: self.update())
-        looks.prepared.connect(lambda _: self.update())
-        for signal in (looks.marked, state.opened, state.selected, state.looked):
-            signal.connect(self.update)
+
+    def shown(self, side: str) -> tuple[QImage, int, int] | None:
+        """A side's picture, the samples that it has, and how many it will have; None while there is none."""
+        raise NotImplementedError
+
+    def waits(self, side: str) -> str:
+        """What stands in a picture's place while there is none."""
+        raise NotImplementedError
+
+    def over(self, painter: QPainter, box: QRectF) -> None:
+        """What is drawn over a picture."""
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -227,30 +227,67 @@ class Views(QWidget):
         y = max((self.height() - high - 22.0) / 2.0, 8.0)
         self.boxes = [QRectF(x + place * (wide + gap), y, wide, high) for place in (0, 1)]
         for place, side in enumerate(("source", "target")):
-            box = self.boxes[place]
-            found = self.looks.views.get(side)
-            painter.setPen(INK)
-            painter.setFont(font(SMALL))
-            if found is None:
-                painter.fillRect(box, STRONG_RULE)
-                session = self.state.session
-                seen = session is None or bool(session.camera)
-                waits = "Rendering the camera's view…" if seen else "There is no camera to see the scene by."
-                text = (self.looks.trouble or self.looks.preparing if seen else "") or waits
-                painter.drawText(
-                    box.adjusted(8, 0, -8, 0),
-                    Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
-                    text if place == 0 else "",
-                )
-                continue
-            picture, samples, of, _ = found
-            painter.drawImage(box, picture)
-            self._marked(painter, box)
-            foot = QRectF(box.left(), box.bottom(), wide, 20)
-            painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, self._name(side))
-            painter.setPen(SOFT if samples >= of else INK)
-            said = f"{samples} of {of} samples" if samples < of else f"{samples} samples"
-            painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, said)
+            self._side(painter, self.boxes[place], side)
+
+    def _side(self, painter: QPainter, box: QRectF, side: str) -> None:
+        found = self.shown(side)
+        painter.setPen(INK)
+        painter.setFont(font(SMALL))
+        if found is None:
+            painter.fillRect(box, STRONG_RULE)
+            middle = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+            painter.drawText(box.adjusted(8, 0, -8, 0), middle, self.waits(side))
+            return
+        picture, samples, of = found
+        painter.drawImage(box, picture)
+        self.over(painter, box)
+        foot = QRectF(box.left(), box.bottom(), box.width(), 20)
+        painter.setPen(INK)
+        painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, self._name(side))
+        painter.setPen(SOFT if samples >= of else INK)
+        said = f"{samples} of {of} samples" if samples < of else f"{samples} samples"
+        painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, said)
+
+    def _name(self, side: str) -> str:
+        session = self.state.session
+        packs = self.state.registry.packs
+        if session is None:
+            return side
+        name = session.scene.dialect if side == "source" else session.plan.choices.target
+        return packs[name].title if name in packs else side
+
+
+class Views(SidePictures):
+    """The camera's view of both sides, side by side, as far as it has got."""
+
+    def __init__(self, state: State, looks: Looks) -> None:
+        super().__init__(state)
+        self.looks = looks
+        self.setAccessibleName("The camera's view, source and target")
+        self.setMouseTracking(True)
+        self.setAcceptDrops(True)
+        self.setToolTip(
+            "A press chooses the material under it.\nLook, Paint it loud (Ctrl+P) and Look, Grey the rest (Ctrl+G) show where it is;"
+            "\nhatched is what nobody can tell the drift of."
+        )
+        looks.rendered.connect(lambda _: self.update())
+        looks.prepared.connect(lambda _: self.update())
+        for signal in (looks.marked, state.opened, state.selected, state.looked):
+            signal.connect(self.update)
+
+    def shown(self, side: str) -> tuple[QImage, int, int] | None:
+        found = self.looks.views.get(side)
+        return found[:3] if found is not None else None
+
+    def waits(self, side: str) -> str:
+        session = self.state.session
+        seen = session is None or bool(session.camera)
+        waiting = "Rendering the camera's view…" if seen else "There is no camera to see the scene by."
+        text = (self.looks.trouble or self.looks.preparing if seen else "") or waiting
+        return text if side == "source" else ""
+
+    def over(self, painter: QPainter, box: QRectF) -> None:
+        self._marked(painter, box)
 
     def _marked(self, painter: QPainter, box: QRectF) -> None:
         """What a person looks for, and hatched what nobody can tell the drift of."""
@@ -290,11 +327,3 @@ class Views(QWidget):
 
     def dropEvent(self, event: QDropEvent) -> None:
         self.state.ready_dropped.emit(self._thing_at(event.position()))
-
-    def _name(self, side: str) -> str:
-        session = self.state.session
-        packs = self.state.registry.packs
-        if session is None:
-            return side
-        name = session.scene.dialect if side == "source" else session.plan.choices.target
-        return packs[name].title if name in packs else side

@@ -1,0 +1,74 @@
+"""A side of a crossing, really rendered: written for Mitsuba, rendered by it, and exposed as the side's own camera does."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from durvan.crossing.job.expressing import express
+from durvan.crossing.job.session import Session
+from durvan.engine import outside, staging
+from durvan.progress import Report, silent
+from durvan.scene.said import Message
+
+Floats = NDArray[np.float64]
+Seen = Callable[
+    [Floats, int, str], None
+]  # a picture as the camera takes it, its samples a pixel, and the response that it is bent by
+
+
+@dataclass(frozen=True)
+class Judged:
+    """A picture [height, width, 3] as the camera takes it, with how it came about. `left_out` are things by name with each one's reasons."""
+
+    picture: Floats
+    response: str
+    samples: int
+    seconds: float
+    messages: tuple[Message, ...]
+    left_out: dict[str, list[str]]
+    remarks: tuple[str, ...] = ()
+    bad: int = 0
+    stopped: str = ""
+
+    def notes(self) -> list[str]:
+        """What is to be said of it, in sentences."""
+        said = [f"{self.samples} samples a pixel in {self.seconds:.1f} s."]
+        if self.stopped:
+            said.append(self.stopped)
+        if self.bad:
+            said.append(f"{self.bad} samples were no numbers and are left out.")
+        said += [f"Mitsuba: {one.text} ({one.count} times)" for one in self.messages]
+        said += list(self.remarks)
+        return said + [
+            f"{name.rsplit('/', 1)[-1]}: {why}" for name, reasons in self.left_out.items() for why in reasons
+        ]
+
+
+def judge(
+    session: Session, target: bool, wanted: str, samples: int, size: tuple[int, int], limit: float, report: Report = silent,
+    seen: Seen | None = None,
+) -> Judged:  # fmt: skip
+    """Render a side by a camera of some name. `limit` is in seconds; `seen` is handed what there is on the way.
+
+    Raises RenderingError where there is no picture, and the errors of carrying.
+    """
+    eye = staging.choose_camera(session.scene, wanted)
+    things = session.plan.target_things if target else session.scene.own
+    exposure = staging.exposure_of(session.scene, things, session.registry, eye.id, size)
+    response = exposure.sampling.response
+    with tempfile.TemporaryDirectory() as folder:
+        made = express(session, target, Path(folder), report)
+        on_the_way = (
+            (lambda picture, done: seen(exposure.exposed(picture), done, response)) if seen is not None else None
+        )
+        found = outside.render(made.file, samples, size, made.camera(eye), report, limit, on_the_way)
+    return Judged(
+        exposure.exposed(found.picture), response, found.samples, found.seconds, found.messages, made.left_out, made.remarks, found.bad,
+        found.stopped,
+    )  # fmt: skip

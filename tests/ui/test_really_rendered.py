@@ -139,7 +139,10 @@ def test_what_mitsuba_says_becomes_findings_and_what_it_refuses_is_read(window, 
     seen.go.click()
     qtbot.waitUntil(lambda: not window.judging.running, timeout=60_000)
     session = window.state.session
-    qtbot.waitUntil(lambda: any(one.code == "renderer-said" and "very small" in one.cause for one in session.findings), timeout=10_000)
+    qtbot.waitUntil(
+        lambda: any(one.code == "renderer-said" and "very small" in one.cause for one in session.findings),
+        timeout=10_000,
+    )
     assert (
         "no such plugin" in seen.real.waits("target")
         and "Paint" in seen.notes.text()

@@ -61,6 +61,9 @@ class Identity(Document):
     namespace: str = Field(description="of its attributes on lights, cameras and settings; empty: USD's own")
     context: str = Field(description="its render context; empty: the universal one")
     any_output: bool = Field(default=False, description="its nodes may be read from under any output name")
+    strict: bool = Field(
+        default=False, description="it refuses values outside their ranges, so they are written at their ends"
+    )
     plain: bool = Field(default=False, description="it takes lights, cameras and settings that say no dialect's words")
     common_ground: bool = Field(default=False, description="its nodes are the common ground's own words")
     extends: str = Field(default="", description="a pack that this one is, but for what differs")

@@ -179,6 +179,11 @@ class Bakery:
         self.graph.nodes[image.id] = image
         self.inward.origins[image.id, "file"] = rows
 
+    def lead(self, node: Node, port: str, rows: list[Row]) -> None:
+        """Have some rows lead to a port from now on."""
+        found = self.inward.origins.setdefault((node.id, port), [])
+        found += [row for row in rows if row not in found]
+
     def rows_of(self, part: Part) -> list[Row]:
         """The rows that led to a part, each once."""
         found: dict[int, Row] = {}

@@ -233,15 +233,19 @@ class Outgoing:
                 self._need(value)
             elif not rows:
                 if not same(value, parameter.default):
-                    target.values[name] = within(value, parameter)
+                    target.values[name] = self._as_it_takes(value, parameter)
                     self._added(entry, match, target, name, parameter)
                 continue
             else:
-                target.values[name] = within(value, parameter)
+                target.values[name] = self._as_it_takes(value, parameter)
                 if parameter.range is not None and parameter.outside(value):
                     for row in rows:
                         row.meet(Fate.FITTED, self._held_to(parameter, name))
             self._note(rows, entry, target, name, match)
+
+    def _as_it_takes(self, value: Value, parameter: Parameter) -> Value:
+        """A value as it is, which a renderer holds within its range by itself; one that would refuse it gets the end of the range."""
+        return within(value, parameter) if self.pack.identity.strict else value
 
     def _held_to(self, parameter: Parameter, name: str) -> Why:
         low, high = parameter.range or (0.0, 0.0)

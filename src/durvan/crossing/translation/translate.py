@@ -8,6 +8,7 @@ from dataclasses import replace
 from durvan.crossing.translation.absent import settle
 from durvan.crossing.translation.bakery import Bakery
 from durvan.crossing.translation.choices import Redirect
+from durvan.crossing.translation.constants import become_numbers
 from durvan.crossing.translation.formats import left_behind
 from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.inward import carry_in, why_of
@@ -75,6 +76,7 @@ def translate(
     if thing.kind is Kind.MATERIAL:
         straighten(inward, target)
         bakery = Bakery(thing.id, thing.name, inward, making, moves_places(target))
+        become_numbers(bakery, target)
         unmet = _as_chosen(inward, bakery, target)
         unfold(inward, target)
     out = carry_out(thing.id, inward, target, known, metres_per_unit, bakery)

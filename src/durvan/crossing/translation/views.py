@@ -31,7 +31,7 @@ def stand_still(bakery: Bakery, target: Pack) -> None:
         for reader, port in bakery.flow.readers(node.id):
             del reader.links[port]
             reader.values[port] = value
-            _lead(bakery, reader, port, rows)
+            bakery.lead(reader, port, rows)
         _tell(rows)
     bakery.renew()
     for node in [node for node in graph.nodes.values() if common_ground().types[node.kind].role == "surface"]:
@@ -51,14 +51,8 @@ def _settle(bakery: Bakery, node: Node, port: str) -> None:
     del node.links[port]
     node.values[port] = plain(wrap((steady * 3)[:3])) if parameter.type == "color" else steady[0]
     bakery.forget(part)
-    _lead(bakery, node, port, rows)
+    bakery.lead(node, port, rows)
     _tell(rows)
-
-
-def _lead(bakery: Bakery, node: Node, port: str, rows: list[Row]) -> None:
-    """Some rows lead to a port from now on."""
-    found = bakery.inward.origins.setdefault((node.id, port), [])
-    found += [row for row in rows if row not in found]
 
 
 def _tell(rows: list[Row]) -> None:

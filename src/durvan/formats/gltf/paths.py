@@ -19,17 +19,24 @@ def parents(nodes: list[dict[str, Any]]) -> tuple[list[int], list[int]]:
     """Each node's parent (−1 for none), and an order with parents before children. A node in a circle, or with two parents, is
     cut loose there.
     """
-    above = [-1] * len(nodes)
-    for place, node in enumerate(nodes):
-        children = node.get("children")
+    count = len(nodes)
+    above = [-1] * count
+    below = [(place, node["children"]) for place, node in enumerate(nodes) if "children" in node]
+    for place, children in below:
         if isinstance(children, list):
             for child in children:
-                if isinstance(child, int) and 0 <= child < len(nodes) and child != place and above[child] == -1:
+                if isinstance(child, int) and 0 <= child < count and child != place and above[child] == -1:
                     above[child] = place
+    if not below:
+        return above, list(range(count))
     order: list[int] = []
-    state = bytearray(len(nodes))
-    for start in range(len(nodes)):
+    state = bytearray(count)
+    for start, parent in enumerate(above):
         if state[start]:
+            continue
+        if parent == -1 or state[parent]:  # most stand below what was met already
+            state[start] = 1
+            order.append(start)
             continue
         chain = []
         here = start
@@ -47,15 +54,17 @@ def node_paths(nodes: list[dict[str, Any]], above: list[int], order: list[int]) 
     """The path of each node, below its parent's."""
     out = [""] * len(nodes)
     taken: dict[int, set[str]] = {}
+    siblings: set[str] = set()
+    parent, home = -2, ""
     for place in order:
-        parent = above[place]
-        siblings = taken.get(parent)
-        if siblings is None:
-            siblings = taken[parent] = {"shape"}
+        if above[place] != parent:
+            parent = above[place]
+            siblings = taken.setdefault(parent, {"shape"})
+            home = f"{out[parent] if parent != -1 else SCENE}/"
         name = nodes[place].get("name")
         if not (isinstance(name, str) and name.isascii() and name.isidentifier() and len(name) < 120):
             name = clean(name, f"node_{place}")
         name = name if name not in siblings else unique(name, siblings)
         siblings.add(name)
-        out[place] = f"{out[parent] if parent != -1 else SCENE}/{name}"
+        out[place] = home + name
     return out

@@ -63,8 +63,10 @@ class Reader:
                 report(Step("Reading materials", place, len(self.materials)))
             self._material(place, said, coloured.get(place, False))
         lamps = self._lamps()
-        for place in self.order:
-            node = self.nodes[place]
+        nodes = self.nodes
+        told = [place for place in self.order if "children" in nodes[place] or "camera" in nodes[place] or lamps]
+        for place in told:
+            node = nodes[place]
             if "children" in node and not self._has_its_children(place, node["children"]):
                 self._odd(
                     "dangling",
@@ -114,20 +116,21 @@ class Reader:
                 if isinstance(attributes, dict) and "COLOR_0" in attributes:
                     coloured[material] = True
             by_mesh.append(wears)
-        paths = self.paths
+        lists = [[worn.setdefault(path, []) for _, path in wears] for wears in by_mesh]
+        paths, count, shown = self.paths, len(lists), 0
         for place, node in enumerate(self.nodes):
-            mesh_index = node.get("mesh")
-            if mesh_index is None:
+            index = node.get("mesh")
+            if index is None:
                 continue
-            if not isinstance(mesh_index, int) or not 0 <= mesh_index < len(by_mesh):
-                self._odd("dangling", paths[place], f"shows mesh {mesh_index!r}, which is none.")
+            if not isinstance(index, int) or not 0 <= index < count:
+                self._odd("dangling", paths[place], f"shows mesh {index!r}, which is none.")
                 continue
-            self.raw.meshes += 1
-            for _, path in by_mesh[mesh_index]:
-                found = worn.get(path)
-                if found is None:
-                    found = worn[path] = []
+            shown += 1
+            for found in lists[index]:
                 found.append(Wearer(paths[place], "material", False))
+        self.raw.meshes += shown
+        for path in [path for path, found in worn.items() if not found]:  # of meshes that nothing shows
+            del worn[path]
         return coloured
 
     # materials

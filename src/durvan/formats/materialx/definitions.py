@@ -8,7 +8,7 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 from importlib import resources
 
 from durvan.scene.graph import Value
@@ -70,11 +70,17 @@ def found_for(category: str, type_: str, inputs: Mapping[str, str]) -> Definitio
 
     The one that agrees in the most inputs is taken, of those the one with the shortest name.
     """
+    return _found_for(category, type_, tuple(inputs.items()))
+
+
+@lru_cache(maxsize=4096)
+def _found_for(category: str, type_: str, inputs: tuple[tuple[str, str], ...]) -> Definition | None:
+    """The same; nodes of a document are of few forms."""
     rows = by_category().get(category, ())
     fitting = [one for one in rows if type_ in ("", "multioutput") or one.type == type_ or len(one.outputs) > 1]
     best, most = None, -1
     for one in fitting or ():
-        agree = sum(1 if one.inputs.get(name) == given else -1 for name, given in inputs.items())
+        agree = sum(1 if one.inputs.get(name) == given else -1 for name, given in inputs)
         if best is None or agree > most:
             best, most = one, agree
     return best

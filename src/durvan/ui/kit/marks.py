@@ -83,9 +83,12 @@ def _held(p: QPainter, left: float, right: float, y: float, end: float, pen: QPe
     path = way(left, right, y, end)
     middle = path.pointAtPercent(0.5)
     gap = 4.5
-    length = max(path.length(), 1.0)
+    length = path.length()
+    if length <= 2.0 * gap:  # no room for more than a ring
+        p.drawEllipse(middle, min(gap, length / 2.0), min(gap, length / 2.0))
+        return
     for first, last in ((0.0, 0.5 - gap / length), (0.5 + gap / length, 1.0)):
-        part = QPainterPath(path.pointAtPercent(max(first, 0.0)))
+        part = QPainterPath(path.pointAtPercent(first))
         for step in range(1, 13):
             part.lineTo(path.pointAtPercent(min(max(first + (last - first) * step / 12.0, 0.0), 1.0)))
         p.drawPath(part)

@@ -188,6 +188,24 @@ def dialects(window: Window) -> None:
     panel.close()
 
 
+def judged(window: Window) -> None:
+    """Both sides of the fog-signal house by the preview, and by Mitsuba below."""
+    window.open(HERE.parent.parent / "demo" / "foghouse" / "foghouse.usda", "pellune")
+    settled(window)
+    window.larger_view()
+    panel = window.larger
+    assert panel is not None
+    looks = window.looks
+    while looks.left or looks.views.get("target", (0, 0, 1, 0))[1] < 64:
+        wait(100)
+    panel.render_or_stop()
+    while window.judging.running:
+        wait(200)
+    wait(300)
+    panel.grab().save(str(OUT / "judged.png"))
+    panel.close()
+
+
 def main() -> None:
     """Take them all."""
     app = QApplication([])
@@ -231,6 +249,8 @@ def main() -> None:
     light(window)
     files(window)
     store(window)
+    state.session = None
+    judged(window)
     state.session = None
     window.close()
     print(f"took {len(list(OUT.glob('*.png')))} pictures")

@@ -204,7 +204,7 @@ class Window(QMainWindow):
             self._action(look, "Grey the rest", "Ctrl+G", lambda: self.looks.mark_as("apart")),
         ]
         self._action(look, "Larger view", "Ctrl+B", self.larger_view)
-        self._action(look, "Render with Mitsuba", "Ctrl+M", self.render_really)
+        self._action(look, "Render with Mitsuba", "Ctrl+Shift+B", self.render_really)
         self._action(edit, "Ready values…", "Ctrl+K", self.ready_values)
         look.addSeparator()
         self._action(look, "Next finding", "Ctrl+Down", self.findings.next_worst)

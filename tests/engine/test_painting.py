@@ -69,3 +69,11 @@ def test_an_edge_goes_on_past_the_square() -> None:
     plain, wide = canvas.paint(what, 8, lambda _: None, (2, 1)), canvas.paint(what, 8, lambda _: None, (2, 1), None, 1)
     assert wide[1:-1, 1:-1] == pytest.approx(plain, abs=1e-6)
     assert wide[4, 0, 0] == pytest.approx(2.0 - 0.5 / 8) and wide[0, 4, 1] == pytest.approx(2.0 + 0.5 / 8)
+
+
+def test_where_there_is_no_mesh_what_stands_in_for_its_corners_is_painted() -> None:
+    tint = ex.more("COLOR_0", 3, (1.0, 0.5, 0.25))
+    found = canvas.paint(tint * ex.point("u"), 8, lambda _: None)
+    assert found[4, 4] == pytest.approx(np.array([1.0, 0.5, 0.25]) * 0.5625, abs=1e-6)
+    other = canvas.paint(ex.join(ex.more("st1", 2, uv=True), 0.0), 8, lambda _: None)
+    assert other[0, 2] == pytest.approx([0.3125, 0.9375, 0.0], abs=1e-6)

@@ -17,7 +17,7 @@ from durvan.dialects.look import Record
 from durvan.engine.build import Ball, build
 from durvan.engine.kernels import blocks
 from durvan.formats.table import reader
-from durvan.graph.expression import Field, Pixels
+from durvan.graph.expression import Field, Pixels, without_meshes
 from durvan.optics.lobes import layout
 from durvan.progress import silent
 from durvan.scene.model import Scene
@@ -56,9 +56,10 @@ def paint(
     """A square picture [size, size, 3] of a field over UVs, the top row first, over all cores; with so many pixels more on every
     side as `edge` says. `places` [size, size, 3] (with the edge) in metres where it depends on them.
     """
-    lanes = {layout.GLOW + n: lane for n, lane in enumerate(what.lanes) if lane.value is None}
+    there = without_meshes(what.lanes)
+    lanes = {layout.GLOW + n: lane for n, lane in enumerate(there) if lane.value is None}
     base = np.zeros(layout.RECORD)
-    for n, lane in enumerate(what.lanes):
+    for n, lane in enumerate(there):
         base[layout.GLOW + n] = lane.value or 0.0
     built = build([], [Record(base, lanes, False, [])], [], pixels, (Ball((0.0, 0.0, 0.0), 1.0, 0),))
     whole = size + 2 * edge

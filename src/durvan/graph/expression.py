@@ -336,6 +336,20 @@ def without_pictures(lanes: Sequence[Lane], fields: Mapping[str, Field]) -> list
     return [done[id(lane)] for lane in lanes]
 
 
+def without_meshes(lanes: Sequence[Lane]) -> list[Lane]:
+    """The same lanes where there is no mesh: what one would carry for its corners is what stands in for it."""
+    done: dict[int, Lane] = {}
+    for lane in order(lanes):
+        args = tuple(done[id(arg)] for arg in lane.args)
+        if lane.op == "more" and isinstance(lane.data, More):
+            done[id(lane)] = Lane("point", data="uv"[lane.data.part]) if lane.data.uv else known(lane.data.default)
+        elif all(new is old for new, old in zip(args, lane.args, strict=True)):
+            done[id(lane)] = lane
+        else:
+            done[id(lane)] = Lane(lane.op, args, lane.data, lane.value)
+    return [done[id(lane)] for lane in lanes]
+
+
 Pixels = Callable[[Lookup], "NDArray[np.float32] | None"]
 
 

@@ -69,3 +69,17 @@ def test_corner_colours_of_gltf_are_white_where_a_mesh_has_none() -> None:
     done = translate(material("gltf", nodes), PACKS.get("gltf"), PACKS.get("openpbr"), 0.01)
     corner = next(node for node in done.graph.nodes.values() if "geompropvalue" in node.kind)
     assert corner.values["default"] == (1.0, 1.0, 1.0)
+
+
+@pytest.mark.parametrize("target", ["pellune", "skarn", "preview"])
+def test_colours_of_corners_are_not_baked_and_the_picture_below_stays(target: str) -> None:
+    nodes = {
+        "surface": ("gltf.material", {}, {"base_color": ("c", "rgb")}),
+        "c": ("gltf.corners", {}, {"input": ("p", "rgb")}),
+        "p": ("gltf.texture", {"file": "a.png", "decode": "srgb"}, {}),
+    }
+    thing = material("gltf", nodes)
+    scene = Scene("made.glb", "gltf", things={thing.id: thing}, metres_per_unit=1.0)
+    done = plan(scene, PACKS, Choices(target=target)).translations[thing.id]
+    assert done.bakes == ()
+    assert any(value == "a.png" for node in done.graph.nodes.values() for value in node.values.values())

@@ -28,6 +28,7 @@ from durvan.scene.graph import Graph, Link, Node
 from durvan.scene.lengths import length
 from durvan.scene.vocabulary import common_ground
 
+_CORNERS = "geompropvalue_color3"
 WAITS_FOR_SHAPES = "bake:shapes"  # the topic of what cannot be baked before somebody has looked at the shapes
 LEAST, MOST, USUAL = 64, 2048, 1024  # pixels of a side; of what is worked out alone
 _LARGEST = 8192  # pixels of a side of what reads pictures as large
@@ -94,9 +95,14 @@ class Bakery:
         """What feeds what in it."""
         return Flow(self.graph)
 
+    @cached_property
+    def on_corners(self) -> set[str]:
+        """What reads colours of a mesh's corners, by itself or by what feeds it."""
+        return self.flow.downstream([node.id for node in self.graph.nodes.values() if node.kind == _CORNERS])
+
     def renew(self) -> None:
         """Look anew at what feeds what, where nodes have come."""
-        for name in ("flow", "absent"):
+        for name in ("flow", "absent", "on_corners"):
             self.__dict__.pop(name, None)
 
     def steady(self, link: Link) -> tuple[float, ...] | None:
@@ -209,6 +215,12 @@ class Bakery:
                 Cause.NO_WORD,
                 "It only depends on the view or on what stands about, which cannot be baked.",
                 "bake:view",
+            )
+        if name in self.on_corners:
+            return Why(
+                Cause.NO_WORD,
+                "It reads colours that stand on the corners of the mesh, which no picture holds.",
+                "bake:corners",
             )
         if body is not None and body.strands:
             return Why(Cause.NO_WORD, "It is on fibres, which have no UVs to bake on.", "bake:uvs")

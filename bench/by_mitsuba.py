@@ -47,7 +47,7 @@ def body_of(look: Record, material: str) -> Assembly:
     """The swatch's shapes."""
     tile, floor = swatch_scene.tile()
     forms = [swatch_scene.lock(), floor] if is_strand(look) else [swatch_scene.ball(192, 384), tile, floor]
-    if look.back is None and not is_strand(look):
+    if look.back is not None:
         forms[1] = swatch_scene.turned_over(tile)
     return Assembly(
         [Body(f"/{form.path}", form.path, form=n) for n, form in enumerate(forms)], forms, [material, "/dark", "/light"]

@@ -226,7 +226,7 @@ class Outgoing:
                     continue
                 value = fitting(steady if len(steady) > 1 else steady[0], parameter)
                 if value is not None:
-                    target.values[name] = value
+                    target.values[name] = self._as_it_takes(value, parameter)
                 continue
             if isinstance(value, Link):
                 self.pending.append((target, name, value))

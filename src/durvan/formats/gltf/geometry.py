@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from durvan.formats.corners import of_length_one, welded
+from durvan.formats.gltf.tangents import tangents
 from durvan.scene.assembly import FIRST_UVS, Assembly
 from durvan.scene.shapes import Mesh
 
@@ -18,11 +19,12 @@ _VERTICES, _ELEMENTS = 34962, 34963
 
 class Geometry:
     """Puts an assembly into a document; `data` is the buffer. `numbers` are the materials by their paths, `tinted` those whose base is
-    multiplied by colours of the mesh's corners, with the name of those.
+    multiplied by colours of the mesh's corners, with the name of those, `stretched` those whose highlights are drawn out along a mesh's tangents.
     """
 
     def __init__(self, numbers: dict[str, int], tinted: dict[str, str]) -> None:
         self.numbers, self.tinted = numbers, tinted
+        self.stretched: set[str] = set()
         self.data = bytearray()
         self.views: list[dict[str, Any]] = []
         self.accessors: list[dict[str, Any]] = []
@@ -108,9 +110,15 @@ class Geometry:
 
     def _primitive(self, form: Mesh, mine: NDArray[np.bool_], material: str) -> dict[str, Any]:
         triangles = form.triangles[mine]
-        columns: list[tuple[str, Floats]] = [("POSITION", form.points[triangles].reshape(-1, 3))]
-        if form.normals is not None:
-            columns.append(("NORMAL", of_length_one(form.normals[mine], form.points[triangles]).reshape(-1, 3)))
+        corners = form.points[triangles]
+        columns: list[tuple[str, Floats]] = [("POSITION", corners.reshape(-1, 3))]
+        if form.normals is not None or material in self.stretched:
+            given = form.normals[mine] if form.normals is not None else np.zeros_like(corners)
+            normals = of_length_one(given, corners)
+            columns.append(("NORMAL", normals.reshape(-1, 3)))
+            if material in self.stretched:
+                uvs = form.uvs if form.uvs is not None else form.more.get(FIRST_UVS)
+                columns.append(("TANGENT", tangents(corners, normals, uvs[mine] if uvs is not None else None)))
         columns += self._carried(form, mine, material)
         flat, index = welded([values for _, values in columns])
         attributes: dict[str, int] = {}

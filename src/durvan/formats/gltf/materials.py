@@ -45,6 +45,7 @@ class Place:
 
 PBR = "pbrMetallicRoughness"
 _X = "KHR_materials_"
+ANISOTROPY = f"{_X}anisotropy"
 PLACES: tuple[Place, ...] = (
     Place("base_color", PBR, "baseColorFactor", "baseColorTexture", "rgb", True, (1.0, 1.0, 1.0)),
     Place("alpha", PBR, "baseColorFactor", "baseColorTexture", "a", True),
@@ -65,8 +66,8 @@ PLACES: tuple[Place, ...] = (
     Place("sheen_roughness", f"{_X}sheen", "sheenRoughnessFactor", "sheenRoughnessTexture", "a", False, 0.0),
     Place("iridescence", f"{_X}iridescence", "iridescenceFactor", "iridescenceTexture", "r", False, 0.0),
     Place("iridescence_ior", f"{_X}iridescence", "iridescenceIor", "", "", False, 1.3),
-    Place("anisotropy_strength", f"{_X}anisotropy", "anisotropyStrength", "", "", False, 0.0),
-    Place("anisotropy_rotation", f"{_X}anisotropy", "anisotropyRotation", "", "", False, 0.0),
+    Place("anisotropy_strength", ANISOTROPY, "anisotropyStrength", "", "", False, 0.0),
+    Place("anisotropy_rotation", ANISOTROPY, "anisotropyRotation", "", "", False, 0.0),
     Place("dispersion", f"{_X}dispersion", "dispersion", "", "", False, 0.0),
     Place("diffuse_transmission", f"{_X}diffuse_transmission", "diffuseTransmissionFactor", "diffuseTransmissionTexture", "a", False, 0.0),
     Place("diffuse_transmission_color", f"{_X}diffuse_transmission", "diffuseTransmissionColorFactor", "diffuseTransmissionColorTexture", "rgb", True, (1.0, 1.0, 1.0)),
@@ -220,7 +221,7 @@ class MaterialReader:
 
     def _anisotropy(self) -> None:
         """Its picture turns and weakens the stretch from place to place; only the strength, in blue, is read as one."""
-        texture = self._home(f"{_X}anisotropy").get("anisotropyTexture")
+        texture = self._home(ANISOTROPY).get("anisotropyTexture")
         if isinstance(texture, dict):
             node = self._texture_node("anisotropy_texture", TEXTURE, texture)
             node.values["decode"] = "linear"

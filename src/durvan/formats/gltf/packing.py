@@ -14,10 +14,12 @@ from typing import Any
 import numpy as np
 
 from durvan.formats.gltf.channels import LETTERS, Pixels, as_png, channel_of, read_raw, recoded, together
-from durvan.formats.gltf.materials import CORNERS, MODES, NORMAL, PBR, PLACES, TRANSFORM, WRAPS, Place
+from durvan.formats.gltf.materials import ANISOTROPY, CORNERS, MODES, NORMAL, PBR, PLACES, TRANSFORM, WRAPS, Place
 from durvan.scene.graph import Value
 from durvan.scene.written import WrittenThing
 
+_UNBOUND = ("thicknessTexture", "iridescenceThicknessTexture", "emissiveTexture")  # slots whose factors may be over 1
+_FILM = 400.0  # nm, the thickness of a film of which none is said
 _STRAIGHT = (".png", ".jpg", ".jpeg")
 _SAMPLER = {said: number for number, said in WRAPS.items()}
 _X = "KHR_materials_"
@@ -185,6 +187,14 @@ class Packer:
         four = (
             [float(part) * largest for part in factor] if isinstance(factor, tuple) else [number(factor) * largest] * 4
         )
+        four = [max(part, 0.0) for part in four]
+        brightest = max(four[:3])
+        if place.parameter == "emissive" and brightest > 1.0:  # what is over 1 of a glow is its strength
+            strength = self._home(f"{_X}emissive_strength")
+            strength["emissiveStrength"] = float(strength.get("emissiveStrength", 1.0)) * brightest
+            four = [part / brightest for part in four]
+        elif place.texture not in _UNBOUND:
+            four = [min(part, 1.0) for part in four]
         if place.channels == "rgb":
             self._factor(place, tuple(four[:3]))
         else:
@@ -238,6 +248,10 @@ class Packer:
                 layer = recoded(channel_of(pixels, reads), have, wants)
                 layers[LETTERS.index(letter)] = self._moved(layer, one.node, fed[0].node)
                 names.append((letter, file, reads, have, _placed(one.node)))
+        if key not in _UNBOUND:  # what is never over 1 is no more so in a picture
+            layers = [
+                layer if layer is None or layer.dtype.kind == "u" else np.clip(layer, 0.0, 1.0) for layer in layers
+            ]
         full = self._full([layer for layer in layers if layer is not None])
         pixels, largest = together([full if layer is None else layer for layer in layers])
         base = f"{self.name}_{key.removesuffix('Texture')}"
@@ -339,7 +353,9 @@ class Packer:
                 "iridescenceThicknessMinimum": shift,
                 "iridescenceThicknessMaximum": shift + spread,
             }
-        elif "iridescence_thickness" in values and ("iridescence" in values or "iridescence" in links):
+        elif "iridescence_thickness" in values and (
+            "iridescence" in values or "iridescence" in links or number(values["iridescence_thickness"]) != _FILM
+        ):
             self._home(name)["iridescenceThicknessMaximum"] = number(values["iridescence_thickness"])
 
     def _stretch(self, links: Mapping[str, tuple[str, str]], values: Mapping[str, Value]) -> None:
@@ -352,14 +368,15 @@ class Packer:
         layer = recoded(channel_of(pixels, "r" if link[1] == "rgb" else link[1]), _decode(node), _LINEAR)
         full = self._full([layer])
         middle = (full / 2).astype(full.dtype) if full.dtype.kind == "u" else full * 0.5
+        layer = layer if layer.dtype.kind == "u" else np.clip(layer, 0.0, 1.0)
         made, largest = together([full, middle, layer])
         file = str(_value(node, "file", ""))
         image = self.textures.image(
             ("stretch", file, link[1]), lambda: self.textures.put(f"{self.name}_anisotropy.png", as_png(made))
         )
-        home = self._home(f"{_X}anisotropy")
+        home = self._home(ANISOTROPY)
         factor = _value(node, "factor", (1.0,) * 4)
-        home["anisotropyStrength"] = number(factor[0] if isinstance(factor, tuple) else factor) * largest
+        home["anisotropyStrength"] = min(number(factor[0] if isinstance(factor, tuple) else factor) * largest, 1.0)
         home["anisotropyTexture"] = self._info(node, image)
 
     def _whole(self) -> None:
@@ -369,6 +386,10 @@ class Packer:
             del extensions[name]
         if not extensions:
             self.out.pop("extensions", None)
+        if f"{_X}dispersion" in extensions:
+            extensions.setdefault(f"{_X}volume", {})  # colours part in a body alone
+            if f"{_X}diffuse_transmission" not in extensions:
+                extensions.setdefault(f"{_X}transmission", {})  # and a body is one that may let light through
         if f"{_X}volume" in extensions:
             self.out.pop("doubleSided", None)  # a body has an inside
         if (

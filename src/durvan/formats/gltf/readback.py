@@ -72,8 +72,11 @@ class GltfReadBack:
         graph = MaterialReader(said, lambda node, texture: None).run()
         surface = graph.nodes["surface"]
         thing = WrittenThing(wanted.form, surface.kind, outputs=dict(wanted.outputs))
+        opaque = not number(surface.values.get("alpha_mode", 0))
         for name, one in wanted.properties.items():
-            if one.link is not None and (name in surface.links or name == "base_color" or name in _missing_of(said)):
+            if (name == "alpha" and opaque) or (
+                one.link is not None and (name in surface.links or name == "base_color" or name in _missing_of(said))
+            ):  # it has one, and nothing looks at it
                 thing.properties[name] = one
             elif name in surface.values:
                 value = surface.values[name]

@@ -17,7 +17,7 @@ from durvan.formats import embedded
 from durvan.formats.gltf.container import Asset, pack, read_asset
 from durvan.formats.gltf.geometry import Geometry, apart, said_of
 from durvan.formats.gltf.lenient import extension
-from durvan.formats.gltf.materials import BY_PARAMETER, PBR, TRANSFORM, WRAPS
+from durvan.formats.gltf.materials import ANISOTROPY, BY_PARAMETER, PBR, TRANSFORM, WRAPS
 from durvan.formats.gltf.packing import Packer, Textures, extension_names, number, three
 from durvan.formats.gltf.paths import material_paths, node_paths, parents
 from durvan.formats.gltf.reading import LIGHTS, SPACE
@@ -126,12 +126,16 @@ class _Whole:
             said = {"name": name, **packer.run()}
             said["extras"] = {EXTRAS: {"path": path, **({"missing": packer.missing} if packer.missing else {})}}
             self.geometry.numbers[path] = len(self.materials)
+            if ANISOTROPY in said.get("extensions", {}) and "normalTexture" not in said:
+                self.geometry.stretched.add(path)
             if packer.corners:
                 self.geometry.tinted[path] = packer.corners
             self.materials.append(said)
         for gone, into in self.written.merged.items():
             if into in self.geometry.numbers:
                 self.geometry.numbers[gone] = self.geometry.numbers[into]
+            if into in self.geometry.stretched:
+                self.geometry.stretched.add(gone)
 
     # lights and cameras
 

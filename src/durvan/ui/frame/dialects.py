@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from pathlib import Path
 
 from PySide6.QtCore import Qt, QUrl
 from PySide6.QtGui import QDesktopServices
@@ -30,6 +31,12 @@ _DATA = Qt.ItemDataRole.UserRole
 _MANY = 40  # messages that are listed
 
 
+def _from_home(folder: Path) -> str:
+    """A folder as people write it: what lies in their home begins with a tilde."""
+    home = Path.home()
+    return f"~/{folder.relative_to(home)}" if folder.is_relative_to(home) else str(folder)
+
+
 class Dialects(QDialog):
     """Opened from any station; packs are checked beside it, one after the other."""
 
@@ -45,7 +52,7 @@ class Dialects(QDialog):
         where = registry.user or user_folder()
         down.addWidget(
             small(
-                f"Packs of your own lie in {breakable(str(where))}, one folder each. They are data: nothing of them is run.",
+                f"Packs of your own lie in {breakable(_from_home(where))}, one folder each. They are data: nothing of them is run.",
                 wrap=True,
             )
         )

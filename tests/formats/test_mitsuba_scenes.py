@@ -102,6 +102,19 @@ def test_every_plugin_of_the_installed_version_has_a_word(packs) -> None:
     assert mine - words <= set(WRAPPERS)
 
 
+def test_black_that_lights_alone_wear_is_no_material(tmp_path: Path) -> None:
+    light = '<shape type="disk" id="lamp"><ref id="soot"/><emitter type="area"/></shape>'
+    black = '<bsdf type="diffuse" id="soot"><rgb name="reflectance" value="0, 0, 0"/></bsdf>'
+    grey = black.replace("0, 0, 0", "0, 0.1, 0")
+    cases = [(light, black, []), (light, grey, ["/Materials/soot"]), ("", black, ["/Materials/soot"])]
+    cases.append((light + '<shape type="cube" id="coal"><ref id="soot"/></shape>', black, ["/Materials/soot"]))
+    for number, (shapes, bsdf, materials) in enumerate(cases):
+        file = tmp_path / f"{number}.xml"
+        file.write_text(f'<scene version="3.0.0">{bsdf}{shapes}</scene>', encoding="utf-8")
+        found = [thing.path for thing in read_scene(file).things if thing.kind is Kind.MATERIAL]
+        assert found == materials, shapes + bsdf
+
+
 def test_a_scene_is_read_with_its_includes_defaults_references_and_wrappers(scene) -> None:
     raw = read_scene(scene)
     things = {thing.path: thing for thing in raw.things}

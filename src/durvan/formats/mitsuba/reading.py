@@ -49,13 +49,26 @@ class Reader(NetworkReader):
 
     def run(self, report: Report) -> RawScene:
         report(Step("Reading the scene"))
+        unseen = self._under_lights()
         for one in self.scene.of("bsdf"):
-            self._material(one)
+            if id(one.inside) not in unseen:
+                self._material(one)
         self._shapes(report)
         for one in self.scene.of("emitter"):
             self._emitter(one)
         self._view()
         return self.raw
+
+    def _under_lights(self) -> set[int]:
+        """Black surfaces that lights alone wear, which are there to give nothing back: they are no materials of the scene."""
+        shapes = [*self.scene.of("shape")]
+        for one in shapes:
+            shapes += one.of("shape")
+        lights, others = (
+            {id(bsdf.inside) for one in shapes if _is_light(one) == shines for bsdf in one.of("bsdf")}
+            for shines in (True, False)
+        )
+        return {id(one.inside) for one in self.scene.of("bsdf") if _is_black(one)} & (lights - others)
 
     # shapes
 
@@ -106,9 +119,9 @@ class Reader(NetworkReader):
 
     def _lit(self, one: Thing, emitter: Thing, path: str) -> bool:
         """Make a shape that shines a light of its own, where it is one that others have; what it wears is then not seen."""
-        word = SHAPES_WITH_LIGHT.get(one.type)
-        if emitter.type != "area" or word is None:
+        if not _is_light(one):
             return False
+        word = SHAPES_WITH_LIGHT[one.type]
         thing = self._begin(path, emitter.id or one.id or path.rsplit("/", 1)[-1], Kind.LIGHT, PREFIX + word)
         self.standing[path] = [emitter, one]
         matrix = one.matrices.get("to_world", np.eye(4))
@@ -321,6 +334,16 @@ def _looking(ahead: Floats) -> Floats:
     left = np.cross((0.0, 1.0, 0.0) if abs(ahead[1]) < 0.99 else (1.0, 0.0, 0.0), ahead)
     left /= np.linalg.norm(left)
     return np.stack([left, np.cross(ahead, left), ahead])
+
+
+def _is_light(shape: Thing) -> bool:
+    emitter = next(shape.of("emitter"), None)
+    return emitter is not None and emitter.type == "area" and shape.type in SHAPES_WITH_LIGHT
+
+
+def _is_black(bsdf: Thing) -> bool:
+    said = bsdf.values.get("reflectance", 0.5)
+    return bsdf.type == "diffuse" and not bsdf.inside and not isinstance(said, str) and not any(_three(said))
 
 
 def _three(value: Any) -> tuple[float, float, float]:

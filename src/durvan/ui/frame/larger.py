@@ -140,9 +140,8 @@ class LargerView(QWidget):
         said = [one.stopped for one in self.judging.found.values() if one.stopped]
         if left:
             names = ", ".join(name.rsplit("/", 1)[-1] for name in list(left)[:6])
-            said.append(
-                f"Not all of {len(left)} things can be said in Mitsuba's words: {names}{' …' if len(left) > 6 else ''}."
-            )
+            more = f" and {len(left) - 6} more" if len(left) > 6 else ""
+            said.append(f"Mitsuba has no words for some of what these are: {names}{more}.")
         self.notes.setText("  ".join(said))
         self.notes.setVisible(bool(said))
         self.notes.setToolTip(

@@ -1,7 +1,12 @@
-"""How long large files of other formats take to open, beside what the format's own library, or plain parsing, takes on the same file."""
+"""How long large files of other formats take to open, beside what the format's own library, or plain parsing, takes on the same file.
+
+A library that only parses does not know yet what the nodes are; so a MaterialX document is also opened by its library with the definition
+of every node found, which is the least that reading for a crossing has to do. The collector rests on both sides, as it does in the intake.
+"""
 
 from __future__ import annotations
 
+import gc
 import json
 import statistics
 import tempfile
@@ -25,9 +30,12 @@ def took(work: Callable[[Path], object], file: Path) -> float:
     """Seconds, in the median of some runs."""
     times = []
     for _ in range(RUNS):
+        gc.collect()
+        gc.disable()
         start = time.perf_counter()
         work(file)
         times.append(time.perf_counter() - start)
+        gc.enable()
     return statistics.median(times)
 
 
@@ -81,6 +89,14 @@ def by_materialx(file: Path) -> object:
     return doc
 
 
+def by_materialx_with_definitions(file: Path) -> object:
+    """A document as MaterialX's own library opens it, with the standard definitions and those of all its nodes."""
+    doc = mx.createDocument()
+    mx.loadLibraries(mx.getDefaultDataLibraryFolders(), mx.getDefaultDataSearchPath(), doc)
+    mx.readFromXmlFile(doc, str(file))
+    return [node.getNodeDef() for node in doc.traverseTree() if isinstance(node, mx.Node)]
+
+
 def by_json(file: Path) -> object:
     """Plain JSON."""
     return json.loads(file.read_bytes())
@@ -97,6 +113,7 @@ def main() -> None:
     mi.set_variant("scalar_rgb")
     rows = (
         ("MaterialX, 2,000 nodes", "a.mtlx", document, read_document, by_materialx, 1.0),
+        ("  with definitions", "a.mtlx", document, read_document, by_materialx_with_definitions, 1.0),
         ("glTF, 20,000 nodes", "a.gltf", gltf, read_gltf, by_json, 2.0),
         ("Mitsuba, 40,000 elements", "a.xml", mitsuba, read_scene, by_mitsuba, 3.0),
     )

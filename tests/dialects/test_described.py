@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import yaml
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from durvan.crossing.translation.translate import translate
@@ -64,6 +64,8 @@ def test_the_example_conforms_and_keeps_its_energy(kernels: None) -> None:
 
 
 @given(st.tuples(*[st.floats(0.0, 1.0)] * 3), st.floats(0.0, 100.0), st.floats(0.0, 100.0))
+@example((0.0, 0.0, 0.0), 5e-324, 0.0)  # a percent of the smallest number is nothing
+@example((0.0, 0.0, 0.0), 1e-300, 0.0)  # and one of almost nothing is a lobe
 @settings(max_examples=40, deadline=None)
 def test_lobes_are_what_their_formulas_come_to(registry, kernels: None, colour, level, opacity) -> None:
     brack = registry.get("brack")
@@ -75,7 +77,7 @@ def test_lobes_are_what_their_formulas_come_to(registry, kernels: None, colour, 
     assert made.base[L.GLOW] == pytest.approx(2.0) and not made.glow_lights
     lobes = made.base[L.HEADER :].reshape(-1, L.LOBE)[: int(made.base[L.COUNT])]
     shine = [lobe for lobe in lobes if lobe[L.KIND] == L.REFLECT]
-    assert len(shine) == (1 if level > 0.0 else 0)
+    assert len(shine) == (1 if level / 100.0 > 0.0 else 0)
     for lobe in shine:
         assert lobe[L.WEIGHT] == pytest.approx(level / 100.0) and lobe[L.FACETS] == L.BLINN
         assert lobe[L.ALPHA_X] == pytest.approx((2.0 / (2.0**5 + 2.0)) ** 0.5)

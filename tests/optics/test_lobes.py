@@ -146,6 +146,9 @@ def test_reflection_laws_against_the_reference() -> None:
     assert fresnel.dielectric(0.3, 1.0 / 1.5) == 1.0  # beyond the critical angle, 41.8°
     assert fresnel.conductor(1.0, 0.2, 3.9) == pytest.approx((0.8**2 + 3.9**2) / (1.2**2 + 3.9**2))
     assert [fresnel.conductor(c, 1.5, 0.0) for c in cosines] == pytest.approx(exact.dielectric(cosines, 1.5))
+    for n, k in ((0.2, 3.9), (1.1, 2.6), (2.9, 3.1)):
+        both = ([one.conductor(float(c), n, k) for c in cosines] for one in (fresnel, exact))
+        assert next(both) == pytest.approx(next(both))
     assert [fresnel.edge_tinted(c, 0.5, 1.0) for c in cosines] == pytest.approx(exact.schlick(cosines, 0.5))
     at_82 = fresnel.edge_tinted(1.0 / 7.0, 0.5, 0.6)
     assert at_82 == pytest.approx(0.6 * exact.schlick(1.0 / 7.0, 0.5))

@@ -90,6 +90,11 @@ class Below:
     vocabulary: Vocabulary
     code: Callable[[], Code]
 
+    def under(self, own: Code, prefix: str) -> Code:
+        """A pack's code with this one's below it, where it has none itself. `prefix` is that of its words."""
+        code = self.code()
+        return Code(own.hooks or code.hooks, own.looks or self.looks_for(prefix), {**code.functions, **own.functions})
+
     def looks_for(self, prefix: str) -> Looks | None:
         """Its looks, for words that begin otherwise and may lack some of its parameters."""
         looks = self.code().looks
@@ -305,12 +310,8 @@ def load(
 def _with_parent(own: Code, identity: Identity, parent: Callable[[str], Below], folder: Traversable | Path) -> Code:
     """A pack's code with that of the pack below it, where it has none itself."""
     below = parent(identity.extends)
-    code, prefix = below.code(), below.prefix
-    if code.hooks is not None and prefix != identity.prefix:
+    prefix = below.prefix
+    if below.code().hooks is not None and prefix != identity.prefix:
         said = f"'{identity.extends}' reads its words by code, so what extends it keeps its prefix, '{prefix}'"
         raise PackError(f"{said}.", file=f"{folder}/pack.yaml", inside="prefix")
-    return Code(
-        own.hooks or code.hooks,
-        own.looks or below.looks_for(identity.prefix),
-        {**code.functions, **own.functions},
-    )
+    return below.under(own, identity.prefix)

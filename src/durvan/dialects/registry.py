@@ -135,13 +135,7 @@ class Found:
 
         def code() -> Code:
             own = self.code()
-            if not extends:
-                return own
-            below = parent(extends)
-            lower = below.code()
-            return Code(
-                own.hooks or lower.hooks, own.looks or below.looks_for(prefix), {**lower.functions, **own.functions}
-            )
+            return parent(extends).under(own, prefix) if extends else own
 
         return Below(self.place, prefix, words, code)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from functools import lru_cache
 
 import numpy as np
@@ -34,6 +35,17 @@ def dielectric(cosine: ArrayLike, index: float) -> NDArray[np.float64]:
     a = ((g - c) / (g + c)) ** 2
     b = ((c * (g + c) - 1.0) / (c * (g - c) + 1.0)) ** 2
     return np.asarray(0.5 * a * (1.0 + b))
+
+
+def conductor(cosine: float, n: float, k: float) -> float:
+    """Unpolarised reflectance of a metal with index n − ik, from air, at a cosine in [0, 1] (Born & Wolf 1999, 14.2)."""
+    c2, s2 = cosine * cosine, 1.0 - cosine * cosine
+    t0 = n * n - k * k - s2
+    root = math.sqrt(max(t0 * t0 + 4.0 * n * n * k * k, 0.0))
+    a = math.sqrt(max(0.5 * (root + t0), 0.0))
+    across = (root + c2 - 2.0 * a * cosine) / (root + c2 + 2.0 * a * cosine)
+    along = across * (c2 * root + s2 * s2 - 2.0 * a * cosine * s2) / (c2 * root + s2 * s2 + 2.0 * a * cosine * s2)
+    return 0.5 * (across + along)
 
 
 def schlick(cosine: ArrayLike, f0: float) -> NDArray[np.float64]:

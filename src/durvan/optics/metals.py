@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Sequence
 
-from durvan.optics.fresnel import edge_tinted
+from durvan.optics.fresnel import conductor, edge_tinted
 
 Three = tuple[float, float, float]
 _AT = 1.0 / 7.0  # the cosine of 82 degrees, at which an edge is told
@@ -20,29 +20,18 @@ def _of_three(parts: Iterable[float]) -> Three:
     return r, g, b
 
 
-def _conductor(cosine: float, n: float, k: float) -> float:
-    """What a metal reflects of unpolarised light at a cosine (Born & Wolf 1999, 14.2)."""
-    c2, s2 = cosine * cosine, 1.0 - cosine * cosine
-    t0 = n * n - k * k - s2
-    root = math.sqrt(max(t0 * t0 + 4.0 * n * n * k * k, 0.0))
-    a = math.sqrt(max(0.5 * (root + t0), 0.0))
-    across = (root + c2 - 2.0 * a * cosine) / (root + c2 + 2.0 * a * cosine)
-    along = across * (c2 * root + s2 * s2 - 2.0 * a * cosine * s2) / (c2 * root + s2 * s2 + 2.0 * a * cosine * s2)
-    return 0.5 * (across + along)
-
-
 def metal_faced(eta: Sequence[float] | float, k: Sequence[float] | float) -> Three:
     """What a metal reflects when faced."""
-    return _of_three(_conductor(1.0, n, x) for n, x in zip(_three(eta), _three(k), strict=True))
+    return _of_three(conductor(1.0, n, x) for n, x in zip(_three(eta), _three(k), strict=True))
 
 
 def metal_edge(eta: Sequence[float] | float, k: Sequence[float] | float) -> Three:
     """What its reflection at 82 degrees is of Schlick's there."""
     out = []
     for n, x in zip(_three(eta), _three(k), strict=True):
-        faced = _conductor(1.0, n, x)
+        faced = conductor(1.0, n, x)
         plain = float(edge_tinted(_AT, faced, 1.0))
-        out.append(min(_conductor(_AT, n, x) / plain, 1.0) if plain > 0.0 else 1.0)
+        out.append(min(conductor(_AT, n, x) / plain, 1.0) if plain > 0.0 else 1.0)
     return _of_three(out)
 
 
@@ -68,13 +57,13 @@ def _index(faced: float, edge: float) -> tuple[float, float]:
         return math.sqrt(max(((n + 1.0) ** 2 * r - (n - 1.0) ** 2) / (1.0 - r), 0.0))
 
     wanted = edge * float(edge_tinted(_AT, r, 1.0))
-    at_low, at_high = (_conductor(_AT, n, absorbed(n)) for n in (low, high))
+    at_low, at_high = (conductor(_AT, n, absorbed(n)) for n in (low, high))
     if not min(at_low, at_high) < wanted < max(at_low, at_high):
         n = low if abs(at_low - wanted) < abs(at_high - wanted) else high
         return n, absorbed(n)
     for _ in range(60):
         middle = 0.5 * (low + high)
-        if (_conductor(_AT, middle, absorbed(middle)) > wanted) == (at_low > at_high):
+        if (conductor(_AT, middle, absorbed(middle)) > wanted) == (at_low > at_high):
             low = middle
         else:
             high = middle

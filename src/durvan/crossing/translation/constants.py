@@ -26,7 +26,7 @@ def become_numbers(bakery: Bakery, target: Pack) -> None:
     ]
     changed = False
     for node in wordless:
-        rows = bakery.rows_of(Part(flow, node.id))
+        rows, replaced = bakery.rows_of(Part(flow, node.id)), False
         for reader, port in list(flow.readers(node.id)):
             link = reader.links.get(port)
             value = _number(bakery, link, reader, port) if link is not None and link.node == node.id else None
@@ -35,9 +35,10 @@ def become_numbers(bakery: Bakery, target: Pack) -> None:
             del reader.links[port]
             reader.values[port] = value
             bakery.lead(reader, port, rows)
-            changed = True
-        if changed:
+            replaced = True
+        if replaced:
             _tell(rows)
+        changed = changed or replaced
     if changed:
         bakery.renew()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from keyword import iskeyword
@@ -290,7 +291,7 @@ def _lobe(said: LobeSaid, of: Any, lobes: Mapping[str, Lobe]) -> Lobe:
     facets = str(of("facets"))
     return Lobe(
         KINDS[said.lobe], ex.field(of("weight")), ex.field(of("alpha")), ex.field(of("across")) if said.across else None,
-        ex.field(of("turn")) * (3.141592653589793 / 180.0 if said.lobe != "fibre" else 1.0), FACETS.get(facets, layout.GGX), LAWS[said.fresnel],
+        ex.field(of("turn")) * (math.pi / 180.0 if said.lobe != "fibre" else 1.0), FACETS.get(facets, layout.GGX), LAWS[said.fresnel],
         ex.field(of("first")), ex.field(of("second")), lobes.get(said.under), COVERS[said.covers], ex.field(of("amount")),
         ex.field(of("absorb")), ex.field(of("film")), ex.field(of("film_index")), said.full, ex.field(of("within")),
     )  # fmt: skip

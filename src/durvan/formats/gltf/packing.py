@@ -13,6 +13,7 @@ from typing import Any
 
 import numpy as np
 
+from durvan.errors import PictureError
 from durvan.formats.gltf.channels import LETTERS, Pixels, as_png, channel_of, read_raw, recoded, together
 from durvan.formats.gltf.materials import ANISOTROPY, CORNERS, MODES, NORMAL, PBR, PLACES, TRANSFORM, WRAPS, Place
 from durvan.scene.graph import Value
@@ -224,7 +225,7 @@ class Packer:
     def _has_alpha(self, file: str) -> bool:
         try:
             return self.textures.pixels(file).shape[2] in (2, 4)
-        except Exception:  # noqa: BLE001 - one that cannot be read has none
+        except PictureError:  # one that cannot be read has none
             return False
 
     def _straight(self, node: WrittenThing) -> dict[str, Any]:

@@ -76,7 +76,7 @@ class GltfReadBack:
         for name, one in wanted.properties.items():
             if (name == "alpha" and opaque) or (
                 one.link is not None and (name in surface.links or name == "base_color" or name in _missing_of(said))
-            ):  # it has one, and nothing looks at it
+            ):  # nothing looks at it, so no reader says it
                 thing.properties[name] = one
             elif name in surface.values:
                 value = surface.values[name]

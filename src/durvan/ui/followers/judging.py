@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
@@ -29,12 +29,11 @@ class Wish:
     size: tuple[int, int] = LARGE
 
 
-@dataclass
+@dataclass(frozen=True)
 class _Run:
     session: Session
     wish: Wish
     camera: str
-    stop: bool = field(default=False)
 
 
 class Judging(QObject):
@@ -63,6 +62,11 @@ class Judging(QObject):
     def running(self) -> bool:
         """Whether something is being rendered."""
         return self.job is not None
+
+    @property
+    def side(self) -> str:
+        """The side that is rendered, while something is: the source comes first."""
+        return "target" if "source" in self.found or "source" in self.trouble else "source"
 
     @property
     def stale(self) -> bool:
@@ -107,7 +111,11 @@ class Judging(QObject):
 
     def left_out(self) -> dict[str, list[str]]:
         """What has no counterpart and shows, of both sides, by thing."""
-        return {name: why for side in SIDES if side in self.found for name, why in self.found[side].left_out.items()}
+        together: dict[str, list[str]] = {}
+        for side in SIDES:
+            for name, why in self.found[side].left_out.items() if side in self.found else ():
+                together[name] = list(dict.fromkeys((*together.get(name, ()), *why)))
+        return together
 
     # in the job's thread
 

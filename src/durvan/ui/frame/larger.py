@@ -38,8 +38,7 @@ class Judgements(SidePictures):
         if side in self.judging.trouble:
             return self.judging.trouble[side]
         if self.judging.running:
-            first = "source" in self.judging.found or "source" in self.judging.trouble
-            return f"{self.judging.doing}…" if side == "source" or first else "The target follows."
+            return f"{self.judging.doing}…" if side in ("source", self.judging.side) else "The target follows."
         session = self.state.session
         if session is not None and not session.camera:
             return "There is no camera to see the scene by."
@@ -128,8 +127,9 @@ class LargerView(QWidget):
     def _progress(self) -> str:
         judging = self.judging
         if judging.running:
-            side = "Target" if "source" in judging.found or "source" in judging.trouble else "Source"
-            return f"{side}: {judging.doing}" + (f", {judging.done} of {judging.of} samples" if judging.of else "")
+            return f"{judging.side.capitalize()}: {judging.doing}" + (
+                f", {judging.done} of {judging.of} samples" if judging.of else ""
+            )
         if judging.stale and judging.pictures:
             return "The crossing has changed since."
         seconds = [f"{one.seconds:.0f} s" for one in judging.found.values()]

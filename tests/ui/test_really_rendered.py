@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PySide6.QtGui import QAction, QImage
 
 from durvan.crossing.document.changes import Choose
+from durvan.crossing.job.judging import Judged
 from durvan.errors import RenderingError
 from durvan.scene.said import Grade, Message
 from durvan.ui.followers.judging import Wish
@@ -149,6 +151,13 @@ def test_what_mitsuba_says_becomes_findings_and_what_it_refuses_is_read(window, 
         and "No word." in seen.notes.toolTip()
     )
     assert not window.judging.stale
+
+
+def test_what_either_side_leaves_out_is_told_once(window) -> None:
+    sides = {"source": {"/A": ["film", "relief"]}, "target": {"/A": ["relief", "coat"], "/B": ["glow"]}}
+    for side, left in sides.items():
+        window.judging.found[side] = Judged(np.zeros((1, 1, 3)), "none", 1, 0.0, (), left)
+    assert window.judging.left_out() == {"/A": ["film", "relief", "coat"], "/B": ["glow"]}
 
 
 def test_another_scene_shows_nothing_of_the_one_before(window, seen, qtbot, quickly, ready, lamproom) -> None:

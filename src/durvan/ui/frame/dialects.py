@@ -28,6 +28,7 @@ from durvan.ui.kit.theme import BODY, BRIGHT, LEVEL_INKS, RULE, SOFT, font
 from durvan.ui.shared.work import QUEUED, Job
 
 _DATA = Qt.ItemDataRole.UserRole
+_MEASURE = 820  # pixels that a line of text may be long, however wide the panel is
 _MANY = 40  # messages that are listed
 
 
@@ -82,6 +83,7 @@ class Dialects(QDialog):
 
     def _page(self) -> QScrollArea:
         self.body = QWidget()
+        self.body.setMaximumWidth(_MEASURE)
         self.body.setStyleSheet(f"background: {BRIGHT.name()};")
         self.down = QVBoxLayout(self.body)
         self.down.setContentsMargins(18, 14, 18, 14)
@@ -179,7 +181,7 @@ class Dialects(QDialog):
         one: Summary = item.data(0, _DATA)
         self.down.addWidget(title(f"{one.title} {one.version}".rstrip()))
         self.down.addWidget(label(one.about, wrap=True))
-        place = f"{one.origin}: {breakable(str(one.folder))}" if one.folder is not None else one.origin
+        place = f"{one.origin}: {breakable(_from_home(one.folder))}" if one.folder is not None else one.origin
         self.down.addWidget(small(f"{one.name} · {place}", wrap=True))
         self._problems(one)
         if one.conventions:

@@ -191,9 +191,11 @@ class Case(Document):
 
 
 class TypeMap(Document):
-    """How one node type stands in the common ground."""
+    """How one node type stands in the common ground. One that is like another has all that it does not say itself as that one has it."""
 
-    category: str
+    category: str = ""
+    like: str = Field(default="", description="another type that is read and written the same way")
+    abstract: bool = Field(default=False, description="no word itself, only what others are like")
     chain: tuple[ChainRole, ...] = ()
     beside: tuple[ChainRole, ...] = Field(
         default=(),
@@ -220,6 +222,8 @@ class TypeMap(Document):
 
     @model_validator(mode="after")
     def _chain_holds_category(self) -> TypeMap:
+        if not self.category and not self.like:
+            raise ValueError("it names no category of the common ground")
         if self.chain and self.category not in [role.category for role in self.chain]:
             raise ValueError(f"the chain has no node of category '{self.category}'")
         return self
@@ -249,6 +253,21 @@ class Mapping(Document):
         if not isinstance(data, dict):
             return data
         return {word: {"because": said} if isinstance(said, str) else said for word, said in data.items()}
+
+    def settled(self) -> Mapping:
+        """The same, where every type is whole that is like another one. Raises ValueError, naming a type that is like none."""
+        types = {kind: self._whole(kind, ()) for kind, one in self.types.items() if not one.abstract}
+        return self.model_copy(update={"types": types})
+
+    def _whole(self, kind: str, seen: tuple[str, ...]) -> TypeMap:
+        one = self.types[kind]
+        if not one.like:
+            return one
+        if one.like not in self.types or kind in seen:
+            raise ValueError(f"{kind} is like '{one.like}', which is none of {', '.join(self.types)}")
+        said = {name: getattr(one, name) for name in one.model_fields_set}
+        said["entries"] = (*one.entries, *self._whole(one.like, (*seen, kind)).entries)
+        return self._whole(one.like, (*seen, kind)).model_copy(update=said)
 
     def missing_set(self) -> str:
         """Which type includes a set that there is not, in words; empty when there are all. Asked once parts are put together."""

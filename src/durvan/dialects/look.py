@@ -254,10 +254,9 @@ class Inputs:
         parameter = self.kind.parameters[name]
         found = self._linked(name)
         if found is None:
-            value = self.raw(name)
-            found = ex.field(value if isinstance(value, tuple) else float(cast(float, value or 0.0)))
+            found = ex.field(self._numbers(name, self.raw(name)))
         if parameter.type in ("color", "vector3", "normal"):
-            found = ex.colour(found) if len(found) != 2 else ex.join(found, 0.0)
+            found = ex.colour(found)
         elif parameter.type in ("float", "int"):
             found = ex.grey(found)
         elif parameter.type == "vector2":  # whatever feeds it: a number stands for both
@@ -288,8 +287,15 @@ class Inputs:
 
     def numbers(self, name: str) -> tuple[float, ...]:
         """Several numbers that do not vary."""
-        value = self._still(name)
-        return value if isinstance(value, tuple) else (float(cast(float, value or 0.0)),)
+        return self._numbers(name, self._still(name))
+
+    def _numbers(self, name: str, value: Value | None) -> tuple[float, ...]:
+        """A value as numbers; 0 for a text, which is told."""
+        if isinstance(value, str) and value:
+            self.tell(f"the {name.replace('_', ' ')} of {self.node.id} is no number that a look can use")
+        if isinstance(value, tuple):
+            return value
+        return (float(value) if isinstance(value, bool | int | float) else 0.0,)
 
     def word(self, name: str) -> str:
         """A text that does not vary."""

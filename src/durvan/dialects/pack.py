@@ -202,7 +202,9 @@ class Pack:
     def kind_of(self, shader_id: str) -> str | None:
         """The node type that a shader id of a file means, or None when an add-on is missing."""
         found = self.ids.get(shader_id)
-        return found if found is not None or self.hooks is None else self.hooks.kind_of(shader_id)
+        if found is None and self.hooks is not None:
+            found = self.hooks.kind_of(shader_id)
+        return found if found in self.vocabulary.types else None
 
     def type(self, kind: str) -> NodeType | None:
         """A node type, or None when the dialect has no such word."""
@@ -286,6 +288,10 @@ def load(
             },  # its own words first
             no_word_for=merge([other.no_word_for, mapping.no_word_for]),
         )
+    try:
+        mapping = mapping.settled()
+    except ValueError as problem:
+        raise PackError(f"{problem}.", file=f"{folder}/mapping.yaml") from problem
     missing = mapping.missing_set()
     if missing:
         raise PackError(f"{missing}.", file=f"{folder}/mapping.yaml")

@@ -23,7 +23,7 @@ from durvan.errors import PackError
 from durvan.scene.vocabulary import Vocabulary
 
 GROUP = "durvan.dialects"
-BUILT_IN = ("orvik", "pellune", "skarn", "openpbr", "standard", "gltfpbr", "gltf", "mitsuba", "preview")
+BUILT_IN = ("orvik", "pellune", "skarn", "openpbr", "standard", "gltfpbr", "previewmtlx", "gltf", "mitsuba", "preview")
 log = logging.getLogger(__name__)
 
 

@@ -12,9 +12,11 @@ Floats = NDArray[np.float64]
 _NEAR = 1e-5
 
 
-def stands_as_meant(wanted: WrittenThing, upright: Floats, stands: Floats, turned: bool = True) -> bool:
+def stands_as_meant(
+    wanted: WrittenThing, upright: Floats, stands: Floats, turned: bool = True, placed: bool = True
+) -> bool:
     """Whether `stands` [4, 4] (row vectors, metres with Y up) is where a thing was meant to be. `upright` turns the source's unit and
-    axes into the file's; of what is not `turned`, only the place counts.
+    axes into the file's; of what is not `turned`, only the place counts, of what is not `placed`, only the direction.
     """
     if wanted.towards is not None:
         return bool(np.allclose(_unit(stands[2, :3]), towards(*wanted.towards), atol=_NEAR))
@@ -22,7 +24,7 @@ def stands_as_meant(wanted: WrittenThing, upright: Floats, stands: Floats, turne
         return True
     meant = np.array(wanted.matrix).reshape(4, 4) @ upright
     near = _NEAR * max(1.0, float(np.abs(meant[3, :3]).max()))
-    there = bool(np.allclose(stands[3, :3], meant[3, :3], rtol=0.0, atol=near))
+    there = not placed or bool(np.allclose(stands[3, :3], meant[3, :3], rtol=0.0, atol=near))
     return there and (not turned or bool(np.allclose(_unit(stands[2, :3]), _unit(meant[2, :3]), atol=_NEAR)))
 
 

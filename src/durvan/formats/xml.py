@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,7 @@ from durvan.errors import SceneFileError
 from durvan.regular import why_not
 
 LARGEST = 1_000_000_000  # bytes
+_NAMES_TOKENS = re.compile(rb'"[^"<>&]*(?:<[A-Za-z0-9_]+>[^"<>&]*)+"')  # a path with "<UDIM>" in it, as people write it by hand
 
 
 def parse(file: Path, *, comments: bool = False) -> Any:
@@ -32,12 +34,8 @@ def parse(file: Path, *, comments: bool = False) -> Any:
 
 def parse_bytes(data: bytes, file: Path, *, comments: bool = False) -> Any:
     """The same of what was read already."""
-    parser = etree.XMLParser(
-        resolve_entities=False, no_network=True, load_dtd=False, dtd_validation=False, remove_comments=not comments,
-        remove_pis=True, huge_tree=False,
-    )  # fmt: skip
     try:
-        root = etree.fromstring(data, parser)
+        root = _root(data, comments)
     except etree.XMLSyntaxError as problem:
         line = problem.lineno or 0
         said = (problem.msg or "it is no XML").split("\n")[0].removesuffix(f", line {line}, column {problem.offset}")
@@ -47,6 +45,28 @@ def parse_bytes(data: bytes, file: Path, *, comments: bool = False) -> Any:
     if root.getroottree().docinfo.doctype:
         raise SceneFileError("declares a document type; files with one are not read.", file=file)
     return root
+
+
+def _root(data: bytes, comments: bool) -> Any:
+    """The root; tokens of paths that stand bare in values, which are no XML, are taken as they are meant."""
+
+    def parsed(text: bytes) -> Any:
+        parser = etree.XMLParser(
+            resolve_entities=False, no_network=True, load_dtd=False, dtd_validation=False, remove_comments=not comments,
+            remove_pis=True, huge_tree=False,
+        )  # fmt: skip
+        return etree.fromstring(text, parser)
+
+    try:
+        return parsed(data)
+    except etree.XMLSyntaxError as problem:
+        mended = _NAMES_TOKENS.sub(lambda found: found.group().replace(b"<", b"&lt;").replace(b">", b"&gt;"), data)
+        if mended == data:
+            raise
+        try:
+            return parsed(mended)
+        except etree.XMLSyntaxError:
+            raise problem from None
 
 
 def to_bytes(root: Any) -> bytes:

@@ -101,8 +101,14 @@ def _apply(op: str, *args: Lane) -> Lane:
     return Lane(op, args)
 
 
+def _as_wide(lanes: tuple[Lane, ...], width: int) -> tuple[Lane, ...]:
+    return lanes * width if len(lanes) == 1 else (*lanes, *[known(0.0)] * (width - len(lanes)))
+
+
 class Field:
-    """A number (one lane), a place (two) or a colour (three); arithmetic goes lane by lane, one lane counts for all."""
+    """A number (one lane), a place (two) or a colour (three); arithmetic goes lane by lane, one lane counts for all, and what a
+    place lacks beside a colour is 0.
+    """
 
     __slots__ = ("lanes",)
 
@@ -112,9 +118,8 @@ class Field:
     def _with(self, op: str, other: Field | float, back: bool = False) -> Field:
         a, b = self.lanes, field(other).lanes
         width = max(len(a), len(b))
-        a = a * width if len(a) == 1 else a
-        b = b * width if len(b) == 1 else b
-        return Field([_apply(op, y, x) if back else _apply(op, x, y) for x, y in zip(a, b, strict=True)])
+        pairs = zip(_as_wide(a, width), _as_wide(b, width), strict=True)
+        return Field([_apply(op, y, x) if back else _apply(op, x, y) for x, y in pairs])
 
     def __add__(self, other: Field | float) -> Field:
         return self._with("add", other)
@@ -246,9 +251,8 @@ def luminance(a: Field) -> Field:
 
 
 def colour(a: Field | float) -> Field:
-    """As three lanes."""
-    a = field(a)
-    return a if len(a) == 3 else Field(a.lanes[:1] * 3)
+    """As three lanes: a number in each, the first three of more."""
+    return Field(_as_wide(field(a).lanes, 3)[:3])
 
 
 def point(name: str) -> Field:

@@ -67,6 +67,11 @@ class Assembly:
             out.append(body.hidden or (body.parent >= 0 and out[body.parent]))
         return out
 
+    def worn(self) -> set[str]:
+        """The materials of what is shown."""
+        shown = {body.form for body, gone in zip(self.bodies, self.hidden(), strict=True) if body.form >= 0 and not gone}
+        return {self.materials[int(which)] for form in shown for which in np.unique(self.forms[form].material)}
+
     def without_idle(self) -> Assembly:
         """The same without bodies that show nothing, and have nothing below them that does."""
         needed = [body.form >= 0 for body in self.bodies]

@@ -15,6 +15,8 @@ from durvan.scene.graph import Link, Node
 
 _FEED = Why(Cause.FEED, "What feeds it has no counterpart; a constant stands in.")
 
+_NO_RELIEF = Why(Cause.NO_WORD, "What bends it is no relief that stands in the target; the surface's own normal is used.")
+
 
 class Connections:
     """Connects what was written; `matches` says what was written for each node of the common ground, `refused` why some could not
@@ -42,6 +44,9 @@ class Connections:
             seen.add(link.node)
             match = self.matches.get(link.node)
             if match is not None and match.target is not None:
+                if self._is_no_relief(match, link.output, target, parameter):
+                    self._end_rows(target, parameter, Fate.LOST, _NO_RELIEF)
+                    return
                 target.links[parameter] = Link(match.target.id, self._fitting(match, link.output, target, parameter))
                 if link.output in match.type.stand_ins:
                     self._stands_in(target, parameter, match, link.output)
@@ -52,11 +57,11 @@ class Connections:
             if onward is None:
                 value = node.values.get(stand_in)
                 kind = self.pack.parameter(target.kind, parameter)
-                if value is not None and kind is not None:
+                if value is not None and kind is not None and kind.type != "normal":
                     fitted = fitting(value, kind)
                     if fitted is not None:
                         target.values[parameter] = fitted
-                self._break_rows(target, parameter, link.node)
+                self._end_rows(target, parameter, Fate.HELD, self.refused.get(link.node, _FEED))
                 return
             link = Link(onward.node, link.output if onward.output == "out" else onward.output)
 
@@ -72,10 +77,17 @@ class Connections:
             if (target.id, parameter) in row.targets:
                 row.meet(Fate.FITTED, why)
 
-    def _break_rows(self, target: Node, parameter: str, feeder: str) -> None:
+    def _end_rows(self, target: Node, parameter: str, fate: Fate, why: Why) -> None:
         for row in self.inward.rows:
             if (target.id, parameter) in row.targets:
-                row.meet(Fate.HELD, self.refused.get(feeder, _FEED))
+                row.meet(fate, why)
+
+    def _is_no_relief(self, match: Match, output: str, target: Node, parameter: str) -> bool:
+        """Whether numbers would bend a surface for which the target has nodes of relief."""
+        kind = self.pack.parameter(target.kind, parameter)
+        if kind is None or kind.type != "normal" or "normalmap" not in self.pack.by_category:
+            return False
+        return not self.pack.identity.common_ground and match.type.type.outputs.get(self.output(match, output)) != "normal"
 
     def _fitting(self, match: Match, output: str, target: Node, parameter: str) -> str:
         """The output that feeds a parameter: where that is a number and a colour would come, its grey."""

@@ -31,6 +31,7 @@ from durvan.scene.vocabulary import Parameter, common_ground
 
 _RULE = attrgetter("rule")
 _NO_FORM = Why(Cause.FORMULA, "What it comes to cannot stand in the target; its default is used.")
+_STIFF = Why(Cause.NO_WORD, "A normal that is the same everywhere has no counterpart; the surface's own is used.")
 _FOLLOWS = Why(Cause.RULE, "It carries the formula of the map that it follows.")
 
 
@@ -227,6 +228,10 @@ class Outgoing:
                 value = fitting(steady if len(steady) > 1 else steady[0], parameter)
                 if value is not None:
                     target.values[name] = self._as_it_takes(value, parameter)
+                continue
+            if parameter.type == "normal" and not isinstance(value, Link) and not self.pack.identity.common_ground:
+                for row in rows:
+                    row.meet(Fate.LOST, _STIFF)
                 continue
             if isinstance(value, Link):
                 self.pending.append((target, name, value))

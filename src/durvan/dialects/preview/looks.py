@@ -1,78 +1,34 @@
-"""What USD Preview Surface looks like, from its specification (2.6): metal or specular workflow, a coat, no layers more."""
+"""What USD Preview Surface and its nodes look like, from its specification (2.6)."""
 
 from __future__ import annotations
 
-from durvan.dialects.look import Inputs, Lobe, Surface
-from durvan.dialects.shared import usd_looks
-from durvan.dialects.shared.looks import outputs, turned, uvs
+from durvan.dialects.look import Inputs, Surface
+from durvan.dialects.shared import preview_looks, usd_looks
+from durvan.dialects.shared.looks import outputs, uvs
 from durvan.graph import expression as ex
-from durvan.graph.expression import Field, Lookup
-from durvan.optics.lobes import layout
+from durvan.graph.expression import Field
 
 light, camera, settings = usd_looks.light, usd_looks.camera, usd_looks.settings
 
 NAMES = ("rgb", "r", "g", "b", "a", "")
-EDGES = {"black": "constant", "clamp": "clamp", "mirror": "mirror", "repeat": "periodic", "useMetadata": "periodic"}
 
 
 def surface(kind: str, get: Inputs) -> Surface:
-    """UsdPreviewSurface: a coat over metal beside dielectric. What is not there lets light pass unbent."""
-    rough, index = get("roughness"), get("ior")
-    alpha = rough * rough
-    coat_rough = get("clearcoatRoughness")
-    coat = Lobe(
-        layout.REFLECT, get("clearcoat"), coat_rough * coat_rough, fresnel=layout.DIELECTRIC, first=index,
-        cover=layout.SCALED,
-    )  # fmt: skip
-    color = get("diffuseColor")
-    made = Surface([coat])
-    if get.flag("useSpecularWorkflow"):
-        metal = ex.field(0.0)
-        faced = get("specularColor")
-    else:
-        metal = get("metallic")
-        root = (index - 1.0) / (index + 1.0)
-        faced = ex.mix(root * root, color, metal)
-    shine = Lobe(layout.REFLECT, 1.0, alpha, fresnel=layout.SCHLICK, first=faced, under=coat, cover=layout.SCALED)
-    made.lobes.append(shine)
-    made.lobes.append(Lobe(layout.DIFFUSE, color * (1.0 - metal) * get("occlusion"), under=shine))
-    opacity = get("opacity")
-    threshold = get.number("opacityThreshold")
-    if threshold > 0.0:
-        made.opacity = 1.0 - ex.below(opacity, threshold)
-    elif get.word("opacityMode") == "presence" or opacity.is_always(1.0):
-        made.opacity = opacity
-    else:  # the reflection stays where the body is seen through
-        made.lobes[-1].weight = ex.field(made.lobes[-1].weight) * opacity
-        made.lobes.append(
-            Lobe(layout.STRAIGHT, 1.0 - opacity, fresnel=layout.SCHLICK, first=0.0, second=0.0, under=shine)
-        )
-    made.moved = get("displacement") * get.facts.metres_per_unit
-    made.glow = get("emissiveColor")
-    if get.linked("normal"):
-        made.relief = ("normal", get("normal"))
-    return made
+    """UsdPreviewSurface, the one surface there is."""
+    del kind
+    return preview_looks.surface(get)
 
 
 def node(kind: str, get: Inputs) -> dict[str, Field] | None:
     """Textures, transforms and readers of UVs; other readers give their fallback."""
     word = kind.removeprefix("preview.")
     if word == "texture":
-        place = get("st") if get.linked("st") else ex.uv()
-        edges = (EDGES[get.word("wrapS")], EDGES[get.word("wrapT")])
-        file = get.word("file")
         space = get.word("sourceColorSpace")
-        light = file.lower().endswith((".exr", ".hdr"))
-        decode: str | float = "srgb" if space == "sRGB" or (space == "auto" and not light) else 1.0
-        four = ex.picture(Lookup(get.facts.find(file), decode, *edges), place)
-        scale, bias = ex.field(get.numbers("scale")), ex.field(get.numbers("bias"))
-        return outputs(four * scale + bias, NAMES)
+        light = get.word("file").lower().endswith((".exr", ".hdr"))
+        decoded = space == "sRGB" or (space == "auto" and not light)
+        return outputs(preview_looks.texture(get, "srgb" if decoded else 1.0), NAMES)
     if word == "transform":
-        place = get("in") if get.linked("in") else ex.uv()
-        return {
-            "result": turned(place * ex.field(get.numbers("scale")), get.number("rotation"))
-            + ex.field(get.numbers("translation"))
-        }
+        return {"result": preview_looks.moved(get)}
     if word == "reader":
         return {"result": uvs(get, "varname")}
     if word == "reader_float3":

@@ -5,7 +5,9 @@ from __future__ import annotations
 import base64
 import binascii
 import json
+import math
 import os
+import re
 import struct
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -13,10 +15,12 @@ from typing import Any
 from urllib.parse import unquote
 
 from durvan.errors import SceneFileError
+from durvan.formats.gltf.lenient import listed
 from durvan.regular import why_not
 
 LARGEST = 8_000_000_000  # bytes of a file, and of a buffer
 _MAGIC, _JSON, _BIN = 0x46546C67, 0x4E4F534A, 0x004E4942
+_HALVES = re.compile(rb"\\u[dD][89abAB]|\\u[dD][c-fC-F]")
 
 
 @dataclass
@@ -173,7 +177,20 @@ def _json(data: bytes, file: Path) -> dict[str, Any]:
         raise SceneFileError("is nested too deep to be read.", file=file) from problem
     if not isinstance(found, dict):
         raise SceneFileError("holds no object.", file=file)
+    if _HALVES.search(data):
+        found = _with_whole_characters(found)
     return found
+
+
+def _with_whole_characters(value: Any) -> Any:
+    """A value in which halves of characters, which JSON can spell and no text can hold, are replaced."""
+    if isinstance(value, str):
+        return value.encode("utf-16", "surrogatepass").decode("utf-16", "replace")
+    if isinstance(value, list):
+        return [_with_whole_characters(one) for one in value]
+    if isinstance(value, dict):
+        return {_with_whole_characters(name): _with_whole_characters(one) for name, one in value.items()}
+    return value
 
 
 def _binary(data: bytes, file: Path) -> Asset:
@@ -226,14 +243,33 @@ def _check(asset: Asset) -> None:
     if version.split(".")[0] != "2":
         raise SceneFileError(f"is glTF {version[:20]}; Durvan reads 2.", file=asset.file, inside="/asset/version")
     required = asset.document.get("extensionsRequired", [])
-    unknown = [str(name) for name in required if name not in _KNOWN] if isinstance(required, list) else []
+    unknown = [str(name)[:80] for name in listed(required) if not isinstance(name, str) or name not in _KNOWN]
     if unknown:
         asset.remarks.append(f"It needs {', '.join(unknown)}, which Durvan does not know; what they say is not shown.")
 
 
+def text_of(document: dict[str, Any], **layout: Any) -> str:
+    """A document as JSON, which has no word for numbers that are not finite: they must not be there."""
+    return json.dumps(document, ensure_ascii=False, allow_nan=False, **layout)
+
+
+def without_unsaid(value: Any, place: str, left: list[str]) -> Any:
+    """A value without what JSON has no word for, numbers that are not finite; `left` gets where they stood."""
+    if isinstance(value, float) and not math.isfinite(value):
+        left.append(place)
+        return None
+    if isinstance(value, list):
+        found = [without_unsaid(one, f"{place}/{n}", left) for n, one in enumerate(value)]
+        return [0.0 if one is None and value[n] is not None else one for n, one in enumerate(found)]
+    if isinstance(value, dict):
+        found = [(name, one, without_unsaid(one, f"{place}/{name}", left)) for name, one in value.items()]
+        return {name: new for name, one, new in found if new is not None or one is None}
+    return value
+
+
 def pack(document: dict[str, Any], inside: bytes | None) -> bytes:
     """A binary file of a document and its buffer."""
-    text = json.dumps(document, separators=(",", ":"), ensure_ascii=False).encode("utf-8")
+    text = text_of(document, separators=(",", ":")).encode("utf-8")
     text += b" " * (-len(text) % 4)
     chunks = struct.pack("<II", len(text), _JSON) + text
     if inside:

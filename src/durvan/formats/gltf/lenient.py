@@ -23,3 +23,11 @@ def extended(said: dict[str, Any], name: str) -> bool:
 def extension(said: dict[str, Any], name: str) -> dict[str, Any]:
     """An object's extension; nothing where it has none."""
     return table(table(said.get("extensions")).get(name))
+
+
+def inner(holder: dict[str, Any], name: str) -> dict[str, Any]:
+    """An object within another, made where there is none."""
+    found = holder.get(name)
+    if not isinstance(found, dict):
+        found = holder[name] = {}
+    return found

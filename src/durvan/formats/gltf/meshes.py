@@ -20,6 +20,7 @@ from durvan.scene.assembly import Assembly, Body
 from durvan.scene.shapes import Mesh
 
 Floats = NDArray[np.float64]
+_PARTS = {"POSITION": (3, 3), "NORMAL": (3, 3), "TEXCOORD": (2, 2), "COLOR": (3, 4)}  # fewest and most
 DRACO, COPIES = "KHR_draco_mesh_compression", "EXT_mesh_gpu_instancing"
 _POINTS, _TRIANGLES, _STRIP, _FAN = 0, 4, 5, 6
 _MOST_COPIES = 1_000_000
@@ -166,6 +167,7 @@ class MeshReader:
                 if not str(name).startswith(("JOINTS", "WEIGHTS", "TANGENT"))
             }
             corners = self._corners(one, len(given["POSITION"]), inside)
+        given = self._of_width(given, inside)
         points = given["POSITION"].astype(np.float64)
         self._morph(one, given, points, weights, inside)
         triangles = triangles_of(corners, mode)
@@ -180,6 +182,20 @@ class MeshReader:
         material = one.get("material")
         number = material + 1 if isinstance(material, int) and 0 <= material < len(self.out.materials) - 1 else 0
         return self._made(points, triangles, given, number)
+
+    def _of_width(self, given: dict[str, Any], inside: str) -> dict[str, Any]:
+        """What has as many parts as it must. Raises SceneFileError where places do not."""
+        out = {}
+        for name, values in given.items():
+            least, most = _PARTS.get(name.partition("_")[0], (1, 16))
+            parts = values.shape[-1] if values.ndim == 2 else 1
+            if least <= parts <= most:
+                out[name] = values
+            elif name == "POSITION":
+                raise SceneFileError(f"has places of {parts} parts.", file=self.asset.file, inside=inside)
+            else:
+                self._note(inside, f"{name} has {parts} parts; it is left out")
+        return out
 
     @staticmethod
     def _made(points: Floats, triangles: NDArray[np.int64], given: dict[str, Any], material: int) -> Mesh:
@@ -306,17 +322,16 @@ class MeshReader:
             raise SceneFileError("some of its joints are not there.", file=self.asset.file, inside=self.paths[place])
         inverse = np.tile(np.eye(4), (len(joints), 1, 1))
         if "inverseBindMatrices" in skin:
-            inverse = (
-                array(self.asset, skin["inverseBindMatrices"], f"{self.paths[place]}/skin")
-                .astype(np.float64)
-                .reshape(-1, 4, 4)
-            )
+            inside = f"{self.paths[place]}/skin"
+            held = array(self.asset, skin["inverseBindMatrices"], inside).astype(np.float64)
+            if held.shape[1:] != (16,):
+                raise SceneFileError("its matrices are none.", file=self.asset.file, inside=inside)
+            inverse = held.reshape(-1, 4, 4)
         if len(inverse) < len(joints):
             raise SceneFileError("it has fewer matrices than joints.", file=self.asset.file, inside=self.paths[place])
         hold = np.stack([inverse[n] @ world[self.at[joint]] for n, joint in enumerate(joints)])
         form = self.out.forms[self.out.bodies[self.at[place]].form]
         form = replace(form, points=form.points.copy())
-        moved: list[Mesh] = []
         first = 0
         for number, one in enumerate(listed(self.meshes[mesh].get("primitives"))):
             attributes = table(table(one).get("attributes"))
@@ -328,7 +343,8 @@ class MeshReader:
             inside = f"/meshes/{mesh}/primitives/{number}"
             which = array(self.asset, attributes["JOINTS_0"], inside).astype(np.int64)
             how = array(self.asset, attributes["WEIGHTS_0"], inside).astype(np.float64)
-            if len(which) != count or len(how) != count or (which.size and int(which.max()) >= len(joints)):
+            none = which.size and not 0 <= int(which.min()) <= int(which.max()) < len(joints)
+            if len(which) != count or how.shape != which.shape or none:
                 raise SceneFileError("names joints that are none.", file=self.asset.file, inside=inside)
             matrices = np.einsum("ij,ijkl->ikl", how, hold[which])
             form.points[first : first + count] = np.einsum(
@@ -336,8 +352,7 @@ class MeshReader:
             )[:, :3]
             first += count
         form.normals = None
-        moved.append(form)
-        return moved[0]
+        return form
 
 
 def triangles_of(corners: NDArray[np.int64], mode: int) -> NDArray[np.int64]:

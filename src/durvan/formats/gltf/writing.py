@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import copy
-import json
 import os
 from collections.abc import Callable, Mapping
 from pathlib import Path
@@ -14,9 +13,9 @@ import numpy as np
 
 from durvan.errors import PictureError, SceneFileError
 from durvan.formats import embedded
-from durvan.formats.gltf.container import Asset, pack, read_asset
+from durvan.formats.gltf.container import Asset, pack, read_asset, text_of, without_unsaid
 from durvan.formats.gltf.geometry import Geometry, apart, said_of
-from durvan.formats.gltf.lenient import extension
+from durvan.formats.gltf.lenient import extension, inner, listed, table
 from durvan.formats.gltf.materials import ANISOTROPY, BY_PARAMETER, PBR, TRANSFORM, WRAPS
 from durvan.formats.gltf.packing import Packer, Textures, extension_names, number, three
 from durvan.formats.gltf.paths import material_paths, node_paths, parents
@@ -53,7 +52,7 @@ def write(written: Written, file: Path) -> None:
     if binary:
         file.write_bytes(pack(document, bytes(data) if data else None))
     else:
-        file.write_text(json.dumps(document, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
+        file.write_text(text_of(document, indent=1) + "\n", encoding="utf-8")
 
 
 class _Whole:
@@ -242,6 +241,8 @@ def _camera(values: Mapping[str, Value], name: str) -> dict[str, Any]:
 def _changed(written: Written, home: Path) -> tuple[dict[str, Any], bytearray, list[str]]:
     """The source's document with what is meant in it; everything else of it stays, known or not."""
     asset = read_asset(Path(written.base))
+    for name in ("bufferViews", "images", "materials", "textures", "samplers", "cameras"):
+        asset.many(name)
     document = copy.deepcopy(asset.document)
     data = _buffers(asset, document)
     _images(asset, document, home)
@@ -257,10 +258,13 @@ def _changed(written: Written, home: Path) -> tuple[dict[str, Any], bytearray, l
             _change_standing(document, standing[path], thing)
         elif thing.form is not Form.PROPERTIES:
             raise SceneFileError("has no such thing any more.", file=written.base, inside=path)
-    used = sorted({*document.get("extensionsUsed", ()), *extension_names(document)})
+    said = [name for name in listed(document.get("extensionsUsed")) if isinstance(name, str)]
+    used = sorted({*said, *extension_names(document)})
     if used:
         document["extensionsUsed"] = used
-    return document, data, []
+    left: list[str] = []
+    document = without_unsaid(document, "", left)
+    return document, data, [f"{place} was no finite number; it is left out." for place in left]
 
 
 def _buffers(asset: Asset, document: dict[str, Any]) -> bytearray:
@@ -271,8 +275,9 @@ def _buffers(asset: Asset, document: dict[str, Any]) -> bytearray:
         data.extend(b"\0" * (-len(data) % 4))
         starts.append(len(data))
         data.extend(asset.buffer(number_)[: asset.many("buffers")[number_]["byteLength"]])
-    for view in document.get("bufferViews", ()):
-        view["byteOffset"] = view.get("byteOffset", 0) + starts[view["buffer"]]
+    for number_, view in enumerate(document.get("bufferViews", ())):
+        _, begin, _, _ = asset.view(number_, f"/bufferViews/{number_}")
+        view["byteOffset"] = begin + starts[view["buffer"]]
         view["buffer"] = 0
     return data
 
@@ -309,18 +314,14 @@ def _put_factor(said: dict[str, Any], port: str, one: Property) -> None:
             bool(value) if port == "double_sided" else number(value)
         )
     elif port == "iridescence_thickness":
-        said.setdefault("extensions", {}).setdefault("KHR_materials_iridescence", {})["iridescenceThicknessMaximum"] = (
-            number(value)
-        )
+        inner(inner(said, "extensions"), "KHR_materials_iridescence")["iridescenceThicknessMaximum"] = number(value)
     elif place is not None:
-        home = (
-            said
-            if not place.home
-            else (said if place.home == PBR else said.setdefault("extensions", {})).setdefault(place.home, {})
-        )
+        home = said
+        if place.home:
+            home = inner(said if place.home == PBR else inner(said, "extensions"), place.home)
         if place.factor == "baseColorFactor":
-            rgba = home.setdefault("baseColorFactor", [1.0] * 4)
-            rgba[:] = [*rgba[:3], number(value)] if port == "alpha" else [*three(value), rgba[3]]
+            rgba = [*listed(home.get("baseColorFactor")), *[1.0] * 4][:4]
+            home["baseColorFactor"] = [*rgba[:3], number(value)] if port == "alpha" else [*three(value), rgba[3]]
         else:
             home[place.factor] = three(value) if place.channels == "rgb" else number(value)
     else:
@@ -332,7 +333,7 @@ def _texture_info(said: dict[str, Any], port: str) -> dict[str, Any] | None:
            "anisotropy": ("KHR_materials_anisotropy", "anisotropyTexture"), "iridescence_thickness": ("KHR_materials_iridescence", "iridescenceThicknessTexture")}  # fmt: skip
     place = BY_PARAMETER.get(port)
     home, key = own.get(port) or ((place.home, place.texture) if place is not None else ("", ""))
-    holder = said if not home else (said if home == PBR else said.get("extensions", {})).get(home, {})
+    holder = said if not home else table(said.get(PBR)) if home == PBR else extension(said, home)
     found = holder.get(key)
     return found if isinstance(found, dict) else None
 
@@ -342,7 +343,7 @@ def _put_texture(document: dict[str, Any], said: dict[str, Any], texture: str, p
     if info is None:
         raise SceneFileError(f"has no texture for {texture} any more.")
     if port in ("offset", "scale", "rotation"):
-        moved = info.setdefault("extensions", {}).setdefault(TRANSFORM, {})
+        moved = inner(inner(info, "extensions"), TRANSFORM)
         moved[port] = [float(part) for part in value] if isinstance(value, tuple) else number(value)
     elif port == "factor":
         place = BY_PARAMETER[texture]
@@ -403,10 +404,10 @@ def _change_standing(document: dict[str, Any], place: int, thing: WrittenThing) 
         value = [float(part) for part in one.value] if isinstance(one.value, tuple) else one.value
         if index is not None:
             light = document["extensions"][LIGHTS]["lights"][index]
-            (light.setdefault("spot", {}) if "ConeAngle" in key else light)[key] = value
+            (inner(light, "spot") if "ConeAngle" in key else light)[key] = value
         elif "camera" in node:
             camera = document["cameras"][node["camera"]]
-            camera.setdefault(camera.get("type", "perspective"), {})[key] = value
+            inner(camera, camera.get("type", "perspective"))[key] = value
 
 
 def carried_before(file: Path) -> dict[str, str]:
@@ -425,9 +426,10 @@ def rewrite(source: Path, out: Path, put: Callable[[str], str]) -> int:
     from urllib.parse import unquote
 
     asset = read_asset(source)
-    document = copy.deepcopy(asset.document)
+    document = without_unsaid(copy.deepcopy(asset.document), "", [])
     changed = 0
-    for one in (*document.get("images", ()), *document.get("buffers", ())):
+    named = [one for name in ("images", "buffers") if asset.many(name) for one in document[name]]
+    for one in named:
         uri = one.get("uri")
         if isinstance(uri, str) and not uri.startswith("data:"):
             new = put(unquote(uri))
@@ -437,7 +439,7 @@ def rewrite(source: Path, out: Path, put: Callable[[str], str]) -> int:
     if source.suffix.lower() == ".glb":
         out.write_bytes(pack(document, asset.inside))
     else:
-        out.write_text(json.dumps(document, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
+        out.write_text(text_of(document, indent=1) + "\n", encoding="utf-8")
     return changed
 
 

@@ -29,6 +29,17 @@ class Worn:
     id: str
     glow: Any | None = None
     inside: str = ""
+    shone: bool = False
+
+    def shine(self) -> Any:
+        """What it gives off, for one more shape; textures of it stand in the file once."""
+        made = copy.deepcopy(self.glow)
+        if self.shone:
+            for inner in [one for one in made if one.get("id")]:
+                made.remove(inner)
+                refer(made, inner.get("id"), inner.get("name", ""))
+        self.shone = True
+        return made
 
 
 @dataclass
@@ -110,7 +121,7 @@ class Geometry:
             return
         refer(made, worn.id)
         if worn.glow is not None:
-            made.append(copy.deepcopy(worn.glow))
+            made.append(worn.shine())
         if worn.inside:
             refer(made, worn.inside, "interior")
 

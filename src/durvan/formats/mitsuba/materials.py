@@ -34,13 +34,19 @@ def three(value: Value | None) -> tuple[float, float, float]:
 class BsdfWriter:
     """Writes one material's network as an element with an id. `glow` and `inside` are what stands on the shapes that wear it: the
     radiance that they give off, as an element or none, and what a medium inside absorbs. Mitsuba opens no scene that names a picture which
-    is nowhere: a grey stands in its place.
+    is nowhere: a grey stands in its place. Of what no shape is `worn` by, nothing of that can be said: `unsaid` tells what.
     """
 
     def __init__(
-        self, nodes: Mapping[str, WrittenThing], id_: str, is_there: Callable[[str], bool] = lambda path: True
+        self,
+        nodes: Mapping[str, WrittenThing],
+        id_: str,
+        is_there: Callable[[str], bool] = lambda path: True,
+        worn: bool = True,
     ) -> None:
-        self.nodes, self.id, self.is_there = nodes, id_, is_there
+        self.nodes, self.id, self.is_there, self.worn = nodes, id_, is_there, worn
+        self.unsaid: list[str] = []
+        self.dark: list[str] = []  # what would feed a glow that cannot be said
         self.absent: dict[str, str] = {}  # textures whose picture is nowhere, and its path
         self.idle: list[str] = []  # what is left out, because it does nothing
         self.known: dict[str, str] = {}
@@ -49,7 +55,20 @@ class BsdfWriter:
 
     def run(self, root: str) -> Any:
         """The outermost element."""
-        return self._surface(root, self.id)
+        made = self._surface(root, self.id)
+        self.idle += [path for path in self._below(self.dark) if path not in self.known]
+        return made
+
+    def _below(self, start: list[str]) -> dict[str, None]:
+        """What is met on the way down from some nodes, with these."""
+        met: dict[str, None] = {}
+        waiting = list(start)
+        while waiting:
+            path = waiting.pop()
+            if path in self.nodes and path not in met:
+                met[path] = None
+                waiting += [one.link[0] for one in self.nodes[path].properties.values() if one.link is not None]
+        return met
 
     def _name(self, path: str) -> str:
         return f"{self.id}.{path.rsplit('/', 1)[-1]}"
@@ -140,12 +159,16 @@ class BsdfWriter:
             put(own, name, one.value, one.type)
 
     def _shines(self, properties: Mapping[str, Property]) -> None:
-        glow = properties.get("radiance")
-        if glow is not None and (glow.link is not None or any(three(glow.value))):
+        glow, absorbed = properties.get("radiance"), three(_value(properties, "absorption", 0.0))
+        glows = glow is not None and (glow.link is not None or any(three(glow.value)))
+        if not self.worn:
+            self.unsaid += ["its glow"] * glows + ["what it absorbs"] * any(absorbed)
+            self.dark += [glow.link[0]] if glow is not None and glow.link is not None else []
+            return
+        if glow is not None and glows:
             held = xml.element("emitter", type="area")
             self._port(held, "radiance", glow)
             self.glow = held
-        absorbed = three(_value(properties, "absorption", 0.0))
         if any(absorbed):
             self.inside = absorbed
 

@@ -69,12 +69,14 @@ class MitsubaReadBack:
         out = WrittenThing(wanted.form, node.kind if wanted.word else "", outputs=dict(wanted.outputs))
         for name, one in wanted.properties.items():
             if one.link is not None:
-                if name in node.links or one.link[0] in self.absent:
+                if name in node.links or one.link[0] in self.absent or name == "radiance":
                     out.properties[name] = one
             elif name in node.values:
                 value = node.values[name]
                 if isinstance(one.value, float) and isinstance(value, tuple) and len(set(value)) == 1:
                     value = value[0]
+                if name == "rotate" and abs((number(value) - number(one.value) + 180.0) % 360.0 - 180.0) < 1e-6:
+                    value = one.value  # a whole turn more
                 out.properties[name] = Property(one.type, value, one.link, one.fixed, one.space)
             elif _says_nothing(name, one, node):
                 out.properties[name] = one
@@ -86,7 +88,8 @@ class MitsubaReadBack:
         out = WrittenThing(wanted.form, wanted.word, {}, yaw=float(str(yaw)) if yaw is not None else None)
         stands = np.array(found.stands).reshape(4, 4) if found.stands else np.eye(4)
         placed = bool(found.stands) and wanted.word not in AROUND
-        if not placed or stands_as_meant(wanted, self.upright, stands, wanted.word not in _ROUND):
+        near = wanted.word != "mitsuba.directional"  # where what shines from afar stands, says nothing
+        if not placed or stands_as_meant(wanted, self.upright, stands, wanted.word not in _ROUND, near):
             out.matrix, out.towards = wanted.matrix, wanted.towards
         else:
             out.matrix = tuple(float(part) for part in stands.reshape(-1))
@@ -118,7 +121,7 @@ def _says_nothing(name: str, one: Property, node: Any) -> bool:
         "scale": ((1.0, 1.0), 1.0), "offset": ((0.0, 0.0),), "rotate": (0.0,), "normalmap": ((0.5, 0.5, 1.0),), "height": (0.0,),
     }  # fmt: skip
     if name in ("radiance", "absorption"):
-        return True  # it stands on the shapes that wear the material, and nothing may
+        return True  # it stands on the shapes that wear the material, and none may
     if name == "both_sides":
         return one.value is True or node.values.get("both_sides") is None
     return one.value in idle.get(name, ()) or name in ("eumelanin", "pheomelanin")

@@ -99,14 +99,18 @@ class _Whole:
 
     def _materials(self) -> list[tuple[BsdfWriter, Any]]:
         out = []
+        worn = {self.written.merged.get(path, path) for path in self.body.worn()}
         for path, nodes, root in networks(self.written):
-            made = BsdfWriter(nodes, self._id(path), self._is_there)
+            made = BsdfWriter(nodes, self._id(path), self._is_there, path in worn)
             out.append((made, made.run(root)))
             self.worn[path] = Worn(made.id, made.glow)
             self.absent += [*made.absent, *made.idle]
             self.written.remarks.extend(
                 f"{path}: the picture {file} is nowhere; a grey stands in its place." for file in made.absent.values()
             )
+            if made.unsaid:
+                said = " and ".join(dict.fromkeys(made.unsaid))
+                self.written.remarks.append(f"{path}: Mitsuba puts {said} on shapes, and none wears it; it is left out.")
         for gone, into in self.written.merged.items():
             if into in self.worn:
                 self.worn[gone] = self.worn[into]

@@ -56,12 +56,16 @@ class _Bodies:
         self.stage, self.written = stage, written
         self.first: dict[int, str] = {}
         self.space = written.told.get("target", "")
+        self.paths: dict[str, str] = {}
+        self.taken: set[str] = set()
+        self.over: set[str] = set()  # what something else stands below
 
     def put(self, body: Assembly) -> None:
         """Every body as a prim; a form that several bodies show is there once, and referenced."""
         uses = np.bincount([one.form for one in body.bodies if one.form >= 0], minlength=max(len(body.forms), 1))
+        self._arrange(body)
         for one in body.bodies:
-            prim = UsdGeom.Xform.Define(self.stage, one.path)
+            prim = UsdGeom.Xform.Define(self.stage, self.paths[one.path])
             if not np.array_equal(one.matrix, np.eye(4)):
                 prim.AddTransformOp().Set(Gf.Matrix4d(*[float(part) for part in one.matrix.reshape(-1)]))
             if one.hidden:
@@ -69,25 +73,44 @@ class _Bodies:
             if one.form >= 0:
                 self._show(one, body, uses[one.form] > 1)
         if body.bodies and not self.stage.HasDefaultPrim():
-            self.stage.SetDefaultPrim(self.stage.GetPrimAtPath(Sdf.Path(body.bodies[0].path).GetPrefixes()[0]))
+            first = Sdf.Path(self.paths[body.bodies[0].path])
+            self.stage.SetDefaultPrim(self.stage.GetPrimAtPath(first.GetPrefixes()[0]))
+
+    def _arrange(self, body: Assembly) -> None:
+        """Give every body a prim of its own: where a light or a camera stands already, what it also shows stands beside it."""
+        standing = {path for path, thing in self.written.things.items() if thing.form is Form.SCENE}
+        self.taken = {*standing, *(one.path for one in body.bodies)}
+        for one in body.bodies:
+            above = body.bodies[one.parent].path if one.parent >= 0 else ""
+            path = self.paths.get(above, "") + one.path.removeprefix(above)
+            self.paths[one.path] = self._free(f"{path}_with") if one.path in standing else path
+        ends = [*standing, *self.paths.values()]
+        self.over = {str(above) for path in ends for above in Sdf.Path(path).GetParentPath().GetPrefixes()}
+
+    def _free(self, path: str) -> str:
+        found, number = path, 2
+        while found in self.taken:
+            found, number = f"{path}_{number}", number + 1
+        self.taken.add(found)
+        return found
 
     def _show(self, one: Body, body: Assembly, shared: bool) -> None:
         mesh = body.forms[one.form]
-        path = f"{one.path}/shape"
-        if shared:
-            home = self.first.get(one.form)
-            if home is None:
-                home = self.first[one.form] = f"/Forms/form_{one.form}"
-                self.stage.CreateClassPrim("/Forms")
-                UsdGeom.Xform.Define(self.stage, home)
-                self._mesh(f"{home}/shape", mesh, body.materials, one.unseen)
-            prim = self.stage.GetPrimAtPath(one.path)
-            prim.GetReferences().AddInternalReference(home)
-            prim.SetInstanceable(
-                not any(other.parent >= 0 and body.bodies[other.parent] is one for other in body.bodies[-1:])
-            )
+        place = self.paths[one.path]
+        if not shared:
+            self._mesh(self._free(f"{place}/shape"), mesh, body.materials, one.unseen)
             return
-        self._mesh(path, mesh, body.materials, one.unseen)
+        home = self.first.get(one.form)
+        if home is None:
+            home = self.first[one.form] = f"/Forms/form_{one.form}"
+            self.stage.CreateClassPrim("/Forms")
+            UsdGeom.Xform.Define(self.stage, home)
+            self._mesh(f"{home}/shape", mesh, body.materials, one.unseen)
+        if place in self.over:  # nothing can stand below an instance
+            place = UsdGeom.Xform.Define(self.stage, self._free(f"{place}/shown")).GetPath()
+        prim = self.stage.GetPrimAtPath(place)
+        prim.GetReferences().AddInternalReference(home)
+        prim.SetInstanceable(True)
 
     def _mesh(self, path: str, mesh: Mesh, materials: list[str], unseen: bool) -> None:
         made = UsdGeom.Mesh.Define(self.stage, path)

@@ -8,6 +8,7 @@ from collections.abc import Callable
 
 from durvan.dialects import layers
 from durvan.dialects.look import Inputs, Lobe, Surface
+from durvan.dialects.shared import preview_looks
 from durvan.dialects.shared.looks import height, hsv_adjusted, laid, outputs, turned, uvs
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
@@ -24,6 +25,8 @@ def surface(kind: str, get: Inputs) -> Surface:
         return layers.over(below, top, get("amount"))
     if kind.endswith(".surface_unlit"):
         return Surface([], opacity=get("opacity"), glow=get("emission") * get("emission_color"))
+    if ".ND_convert_" in kind:  # numbers put where a surface belongs shine by themselves
+        return Surface([], glow=_wide(get, "in"))
     get.tell(f"MaterialX's {kind.partition('.')[2]} has no look of its own; a plain grey is shown")
     return Surface([Lobe(layout.DIFFUSE, 0.18)])
 
@@ -53,11 +56,7 @@ def _wide(get: Inputs, name: str) -> Field:
 
 
 def _pair(get: Inputs, first: str = "in1", second: str = "in2") -> tuple[Field, Field]:
-    """Two that go together: a place beside a colour has nothing in its third."""
-    a, b = _wide(get, first), _wide(get, second)
-    if {len(a), len(b)} == {2, 3}:
-        a, b = (ex.join(one, 0.0) if len(one) == 2 else one for one in (a, b))
-    return a, b
+    return _wide(get, first), _wide(get, second)
 
 
 def _of_two(apply: Callable[[Field, Field], Field], get: Inputs) -> Field:
@@ -80,7 +79,7 @@ def _sign(a: Field) -> Field:
 
 
 def _dot(a: Field, b: Field) -> Field:
-    product = ex.colour(a) * ex.colour(b) if len(a) == 1 else a * b
+    product = ex.colour(a) * ex.colour(b) if len(a) == len(b) == 1 else a * b
     return ex.grey(product) * len(product)
 
 
@@ -267,6 +266,7 @@ _CHANGED: dict[str, Callable[[Inputs], Field]] = {
     "ramp4": lambda get: _four_corners(get),
     "checkerboard": lambda get: _chequered(get),
     "geompropvalue_color3": lambda get: ex.more(get.word("geomprop"), 3, get.numbers("default")),
+    "UsdPrimvarReader_color": lambda get: ex.more(get.word("varname"), 3, get.numbers("fallback")[:3]),
     "geomcolor": lambda get: ex.more(_numbered(FIRST_COLOURS, get.number("index")), 3),
     "image": lambda get: _image(get, _texcoord(get)),
     "tiledimage": lambda get: _image(get, _tiled(get), repeats=True),
@@ -304,11 +304,20 @@ def _coloured(get: Inputs) -> dict[str, Field]:
     return {"outcolor": found["out"], **{name: one for name, one in found.items() if name != "out"}}
 
 
+def _previewed(get: Inputs) -> dict[str, Field]:
+    """UsdUVTexture: its channels by names of its own."""
+    four = preview_looks.texture(get, _decoded(get))
+    return {"rgba": ex.colour(four), **outputs(four, ("rgb", "r", "g", "b", "a", ""))}
+
+
 _OTHERS: dict[str, Callable[[Inputs], dict[str, Field]]] = {
     "place2d": lambda get: {"out": _placed(get)},
     "rotate2d": lambda get: {"out": _turned(get("in"), get("amount"))},
     "geompropvalue": lambda get: {"out": uvs(get, "geomprop")},
     "texcoord": lambda get: {"out": _numbered_uvs(get)},
+    "UsdUVTexture": _previewed,
+    "UsdTransform2d": lambda get: {"out": preview_looks.moved(get)},
+    "UsdPrimvarReader": lambda get: {"out": uvs(get, "varname")},
     "turned_tangent": lambda get: {"out": ex.join(-1.0 * get("amount"), 0.0, -3.0)},  # it turns clockwise
     "displacement": lambda get: {"out": get("displacement") * get("scale") * get.facts.metres_per_unit},
     "position": lambda get: {"out": _position(get)},
@@ -355,13 +364,16 @@ def _texcoord(get: Inputs) -> Field:
     return get("texcoord") if get.linked("texcoord") else ex.uv()
 
 
+def _decoded(get: Inputs) -> str | float:
+    return "srgb" if get.word("colorspace") == "srgb_texture" else 1.0
+
+
 def _image(get: Inputs, place: Field, repeats: bool = False) -> Field:
-    decode: str | float = "srgb" if get.word("colorspace") == "srgb_texture" else 1.0
     border = get.numbers("default")
     r, g, b = border[:3] if len(border) >= 3 else (border[0],) * 3
     outside = (r, g, b, 1.0)
     edges = ("periodic", "periodic") if repeats else (get.word("uaddressmode"), get.word("vaddressmode"))
-    return ex.picture(Lookup(get.facts.find(get.word("file")), decode, *edges, outside), place)
+    return ex.picture(Lookup(get.facts.find(get.word("file")), _decoded(get), *edges, outside), place)
 
 
 def _with_factor(get: Inputs, name: str) -> Field:

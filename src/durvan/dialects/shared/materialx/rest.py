@@ -18,6 +18,8 @@ CARRIED = (
     "vector3",
     "vector4",
 )  # types that a word of any type stands for
+COLOURED = ("color3", "color4", "vector3", "vector4")  # types of what the common ground's words for colours stand for
+_OF_SOME_TYPES = ("noise2d", "noise3d", "fractal2d", "fractal3d", "geompropvalue", "UsdPrimvarReader")  # categories with words for some types alone
 NO_WORD = Unsaid(
     because="The common ground has no word for this node of MaterialX. It stays in the source; what it feeds has its own value.",
     topic="MaterialX nodes",
@@ -31,9 +33,17 @@ def unmapped(prefix: str, known: frozenset[str]) -> dict[str, NodeType]:
         prefix + category: _word(category, rows) for category, rows in by_category().items() if category not in known
     }
     for name, one in definitions().items():
-        if one.type not in CARRIED:
+        if by_itself(one):
             out[prefix + name] = _word(one.category, [one])
     return out
+
+
+def by_itself(one: Definition) -> bool:
+    """Whether a definition is a word of its own name, and not one of its category's."""
+    if one.category not in _OF_SOME_TYPES:
+        return one.type not in CARRIED
+    also = "vector2" if one.category in ("geompropvalue", "UsdPrimvarReader") else "float"
+    return one.type not in (*COLOURED, also)
 
 
 def _word(category: str, rows: Iterable[Definition]) -> NodeType:

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from functools import cache
 
-from durvan.dialects.shared.materialx.rest import CARRIED
+from durvan.dialects.shared.materialx.rest import COLOURED, by_itself
 from durvan.dialects.shared.materialx.typing import Typist, input_type
 from durvan.formats.materialx.definitions import definitions
 from durvan.scene.graph import Graph, Link, Node, Value
@@ -20,11 +20,15 @@ _SPECIAL = {
     "ND_mix_surfaceshader": "layer",
     "ND_displacement_float": "displacement",
     "ND_rotate3d_vector3": "turned_tangent",
-    "ND_geompropvalue_vector2": "geompropvalue",
     "ND_normalmap_vector2": "normalmap_vector2",
     "ND_standard_surface_surfaceshader_100": "standard_surface_100",
 }
-_COLOURED = ("noise2d", "noise3d", "fractal2d", "fractal3d")  # words that are others where they give colours
+# Words that are others where they give colours
+_COLOURED = {
+    **{name: f"{name}_color" for name in ("noise2d", "noise3d", "fractal2d", "fractal3d")},
+    "geompropvalue": "geompropvalue_color3",
+    "UsdPrimvarReader": "UsdPrimvarReader_color",
+}
 LAYER = {"fg": "top", "bg": "under", "mix": "amount"}  # what MaterialX calls the ports of a layer
 _LUMINANCE = (0.2722287, 0.6740818, 0.0536895)  # of a luminance node that says nothing (MaterialX 1.39, ACEScg)
 _AXES = ("ND_tangent_vector3", "ND_normal_vector3")
@@ -52,22 +56,16 @@ def kind_of(shader_id: str) -> str | None:
         rest = shader_id[3:]
         found = next((name for name in _categories() if rest == name or rest.startswith(f"{name}_")), None)
         return PREFIX + found if found is not None else None
-    if known.category == "geompropvalue":
-        return PREFIX + (
-            "geompropvalue_color3" if known.type in ("color3", "color4", "vector3", "vector4") else shader_id
-        )
-    if known.category in _COLOURED and known.type not in ("float", "integer"):
-        return PREFIX + (
-            f"{known.category}_color" if known.type in ("color3", "color4", "vector3", "vector4") else shader_id
-        )
-    if known.type in CARRIED or known.type == "surfaceshader" or len(known.outputs) > 1:
-        return PREFIX + known.category
-    return PREFIX + shader_id
+    plain_surface = known.type == "surfaceshader" and known.category != "convert"
+    if by_itself(known) and not plain_surface and len(known.outputs) == 1:
+        return PREFIX + shader_id
+    coloured = _COLOURED.get(known.category) if known.type in COLOURED else None
+    return PREFIX + (coloured or known.category)
 
 
 def folds(shader_id: str) -> bool:
     """Nodes that only take a channel out or change a type say nothing of their own."""
-    return shader_id.startswith(_FOLDED)
+    return shader_id.startswith(_FOLDED) and not shader_id.endswith("_surfaceshader")
 
 
 def fold(graph: Graph) -> None:

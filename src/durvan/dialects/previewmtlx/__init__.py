@@ -1,0 +1,1 @@
+"""USD Preview Surface as MaterialX has it."""

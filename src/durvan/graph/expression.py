@@ -267,7 +267,7 @@ def uv() -> Field:
 
 def more(name: str, parts: int, default: float | Sequence[float] = 0.0, uv: bool = False) -> Field:
     """What a mesh carries for its corners under a name: so many parts."""
-    given = [float(default)] * parts if isinstance(default, int | float) else [float(part) for part in default]
+    given = [lane.value or 0.0 for lane in _as_wide(field(default).lanes, parts)]
     return Field([Lane("more", data=More(name, part, given[part], uv)) for part in range(parts)])
 
 

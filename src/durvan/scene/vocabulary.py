@@ -38,6 +38,7 @@ Role = Literal["", "switch", "picture", "profile", "space", "response", "view"]
 # What a port of the common ground makes of a picture that feeds it.
 Takes = Literal["", "colour", "data", "mask", "normal", "height"]
 LARGEST = 3.4e38  # of single precision, in which USD keeps most numbers
+LARGEST_WHOLE = 2**31
 COMPONENTS = {"color": 3, "vector3": 3, "normal": 3, "vector2": 2, "vector4": 4}
 FAMILIES = (
     "base", "reflection", "transparency", "depth", "layers", "fibres", "relief", "glow", "textures", "procedurals",
@@ -112,7 +113,9 @@ class Parameter(Strict):
                 return f"expected a number, found {_short(value)}"
             if not math.isfinite(value):
                 return f"not a finite number: {value}"
-            return "" if abs(value) <= LARGEST else f"too large for single precision: {value:g}"
+            if self.type == "int" and abs(value) >= LARGEST_WHOLE:
+                return f"too large for a whole number: {_short(value)}"
+            return "" if abs(value) <= LARGEST else f"too large for single precision: {_short(value)}"
         if self.type == "bool":
             return "" if isinstance(value, bool) else f"expected true or false, found {_short(value)}"
         if self.type in ("file", "token", "string", "paths"):

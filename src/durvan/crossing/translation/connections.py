@@ -17,6 +17,9 @@ _FEED = Why(Cause.FEED, "What feeds it has no counterpart; a constant stands in.
 
 _NO_RELIEF = Why(Cause.NO_WORD, "What bends it is no relief that stands in the target; the surface's own normal is used.")
 
+_A_SURFACE = Why(Cause.NO_WORD, "A surface feeds it, and it takes none; its own value is used.")
+_NO_SURFACE = Why(Cause.NO_WORD, "What feeds it is no surface; nothing lies there.")
+
 
 class Connections:
     """Connects what was written; `matches` says what was written for each node of the common ground, `refused` why some could not
@@ -44,8 +47,9 @@ class Connections:
             seen.add(link.node)
             match = self.matches.get(link.node)
             if match is not None and match.target is not None:
-                if self._is_no_relief(match, link.output, target, parameter):
-                    self._end_rows(target, parameter, Fate.LOST, _NO_RELIEF)
+                misfit = self._misfit(match, link.output, target, parameter)
+                if misfit is not None:
+                    self._end_rows(target, parameter, Fate.LOST, misfit)
                     return
                 target.links[parameter] = Link(match.target.id, self._fitting(match, link.output, target, parameter))
                 if link.output in match.type.stand_ins:
@@ -82,12 +86,16 @@ class Connections:
             if (target.id, parameter) in row.targets:
                 row.meet(fate, why)
 
-    def _is_no_relief(self, match: Match, output: str, target: Node, parameter: str) -> bool:
-        """Whether numbers would bend a surface for which the target has nodes of relief."""
+    def _misfit(self, match: Match, output: str, target: Node, parameter: str) -> Why | None:
+        """Why what was written for a node cannot feed a parameter: surfaces feed surfaces alone, and relief is bent by relief."""
         kind = self.pack.parameter(target.kind, parameter)
-        if kind is None or kind.type != "normal" or "normalmap" not in self.pack.by_category:
-            return False
-        return not self.pack.identity.common_ground and match.type.type.outputs.get(self.output(match, output)) != "normal"
+        found = match.type.type.outputs.get(self.output(match, output))
+        if kind is None or found in (None, "any") or kind.type == "any":
+            return None
+        if (found == "surface") != (kind.type == "surface"):
+            return _NO_SURFACE if kind.type == "surface" else _A_SURFACE
+        bends = kind.type == "normal" and "normalmap" in self.pack.by_category
+        return _NO_RELIEF if bends and not self.pack.identity.common_ground and found != "normal" else None
 
     def _fitting(self, match: Match, output: str, target: Node, parameter: str) -> str:
         """The output that feeds a parameter: where that is a number and a colour would come, its grey."""

@@ -115,7 +115,22 @@ class Incoming:
             if name not in copy.nodes:
                 self._open_rows(node)
                 self._all_rows(Fate.RECAST, _CHANNEL)
+            else:
+                self._check_folded(copy.nodes[name], node)
         return copy
+
+    def _check_folded(self, node: Node, before: Node) -> None:
+        """What came to a node by folding is a value that it can have, or a problem of it."""
+        for port in node.values.keys() - before.values.keys():
+            parameter = self.pack.parameter(node.kind, port)
+            if parameter is None:
+                continue
+            value = fitting(node.values.pop(port), parameter)
+            wrong = parameter.wrong(value) if value is not None else "not a finite number"
+            if not wrong and value is not None:
+                node.values[port] = value
+            else:
+                node.problems = {**(node.problems or {}), port: Problem(f"{wrong[0].upper()}{wrong[1:]}.")}
 
     def _unknown(self, node: Node) -> None:
         title = self.pack.title

@@ -91,7 +91,7 @@ class Outgoing:
         for output, written in self.graph.outputs.items():
             link = self._standing_in(written)
             match = self.matches.get(link.node)
-            if match is not None and match.target is not None:
+            if match is not None and match.target is not None and self._may_end(output, match):
                 self.out.outputs[output] = Link(match.target.id, self.connections.output(match, link.output))
         if "surface" in self.graph.outputs and "surface" not in self.out.outputs:
             self._without_surface(self.graph.outputs["surface"])
@@ -104,6 +104,10 @@ class Outgoing:
         self._settle_rows(order)
         self.inward.rows.extend(self.added)
         return self.out
+
+    def _may_end(self, output: str, match: Match) -> bool:
+        """Whether a node can stand at a material's output: at that for surfaces a surface alone."""
+        return output != "surface" or self.pack.is_surface(match.type.kind)
 
     def _without_surface(self, link: Link) -> None:
         """Say of a material that the target has no such surface, whatever was set of it."""

@@ -36,6 +36,7 @@ _TERMINALS = (
 _CLEAN = re.compile(r"[^A-Za-z0-9_]")
 _MOST_NODES = 200_000  # of one material, once definitions of the document are put in place of the nodes that use them
 _DEEP = 48
+_NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*(:[A-Za-z_][A-Za-z0-9_]*)*")
 _TOKEN = re.compile(r"\[([A-Za-z_][A-Za-z0-9_]*)\]")
 
 
@@ -214,7 +215,12 @@ class Reader:
         known = definitions().get(kind)
         space = ""
         for port, child in inputs.items():
-            type_ = child.get("type") or (known.inputs.get(port, "") if known is not None else "")
+            meant = known.inputs.get(port, "") if known is not None else ""
+            type_ = child.get("type") or meant
+            if not _NAME.fullmatch(port) or (meant and type_.startswith("matrix") and type_ != meant):
+                why = f"A {meant} is wanted, not a {type_}" if _NAME.fullmatch(port) else "No input can have that name"
+                problems[port[:80]] = Problem(f"{why} (line {child.sourceline}).")
+                continue
             found = self._input(child, scope, type_, port, problems, waiting)
             if isinstance(found, Link):
                 node.links[port] = found

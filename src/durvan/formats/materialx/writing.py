@@ -19,6 +19,8 @@ from durvan.scene.graph import Value
 from durvan.scene.written import Form, Property, ReadBack, Written, WrittenThing
 
 _FROM, _TOLD = "durvan_from", "durvan_"
+_LINKS = ("nodename", "nodegraph")
+_OF = "durvan_of"  # of what feeds no material: the one that it came with
 _LINEAR = "lin_rec709"
 _ENDS = {"surface": "surfaceshader", "displacement": "displacementshader"}
 _OUTSIDE = ("surfaceshader", "displacementshader", "volumeshader")  # types of nodes that stand in the document
@@ -59,6 +61,7 @@ def plain(name: str) -> str:
     return re.sub(r"[^A-Za-z0-9_]", "_", name)
 
 
+_TYPES = (*KINDS, "BSDF", "EDF", "VDF", "displacementshader", "volumeshader", "matrix33", "matrix44")
 _LIBRARY: list[Any] = []
 
 
@@ -114,12 +117,16 @@ class Writer:
         before = [child for child in found if child.tag == "input"]
         for child in before:
             found.remove(child)
+        for node, output in thing.ends.values():
+            if node in nodes and nodes[node].word not in definitions():
+                nodes[node].outputs = {output: "token"}  # whatever it is, it stands for a surface
         graph = _Graph(self.root, name, nodes, self.names)
         graph.run()
         for end, (node, _output) in thing.ends.items():
             said = _ENDS.get(end.rpartition(":")[2])
             if said is not None and node in graph.outside:
                 xml.element("input", found, name=said, type=said, nodename=graph.outside[node])
+        graph.mark_idle(found)
         if found.getparent() is None:
             self.root.append(found)
         else:  # after what it names
@@ -205,15 +212,26 @@ class _Graph:
             node.set("uiname", path.rsplit("/", 1)[-1])
             _as_meant(node, self.root)
 
+    def mark_idle(self, material: Any) -> None:
+        """Have what nothing reads say which material it came with."""
+        made = [one for one in self.root if one.get("name") in self.outside.values()]
+        made += [self.element] if self.inside else []
+        read = {one.get(key) for holder in (material, *made) for one in holder.iter("input") for key in _LINKS}
+        for one in made:
+            if one.get("name") not in read:
+                one.set(_OF, material.get("name"))
+
     def _node(self, parent: Any, path: str, name: str) -> Any:
         thing = self.nodes[path]
         known = definitions().get(thing.word)
-        category, type_ = (known.category, _said_type(known)) if known is not None else _guessed(thing.word)
+        category, type_ = (known.category, _said_type(known)) if known is not None else _guessed(thing)
         node = xml.element(category, parent, name=name, type=type_)
         if known is not None and known.version and known.name[-1].isdigit():
             node.set("version", known.version)
         elif known is not None and _needs_naming(known):
             node.set("nodedef", known.name)
+        elif known is None and thing.word != f"ND_{category}_{type_}":
+            node.set("nodedef", thing.word)
         for port, one in thing.properties.items():
             of = known.inputs.get(port, "") if known is not None else ""
             self._input(node, port, one, of or _NEUTRAL.get(one.type, one.type), path in self.outside)
@@ -286,10 +304,14 @@ def _said_type(known: Definition) -> str:
     return known.type if len(known.outputs) == 1 else "multioutput"
 
 
-def _guessed(word: str) -> tuple[str, str]:
-    """Category and type of a node by an id that no library has."""
-    category, _, type_ = word.removeprefix("ND_").rpartition("_")
-    return (category, type_) if category else (word, "float")
+def _guessed(thing: WrittenThing) -> tuple[str, str]:
+    """Category and type of a node by an id that no library has, or by what it gives."""
+    category, _, type_ = thing.word.removeprefix("ND_").rpartition("_")
+    if not category or type_ not in _TYPES:
+        given = next(iter(thing.outputs.values()), "")
+        category, type_ = thing.word, "surfaceshader" if given == "token" else _NEUTRAL.get(given, "float")
+    name = plain(category)
+    return (f"_{name}" if name[:1].isdigit() else name or "node"), type_
 
 
 def _needs_naming(known: Definition) -> bool:
@@ -304,7 +326,7 @@ def _needs_naming(known: Definition) -> bool:
 def type_of(thing: WrittenThing) -> str:
     """The type that a node gives."""
     known = definitions().get(thing.word)
-    return known.type if known is not None else _guessed(thing.word)[1]
+    return known.type if known is not None else _guessed(thing)[1]
 
 
 def text_of(value: Value, type_: str) -> str:
@@ -398,11 +420,10 @@ class DocumentReadBack:
         found: dict[str, Any] = {}
         back: dict[str, str] = {}
         element = self.materials.get(material)
-        waiting = (
-            [(child.get("nodename"), child.get("nodegraph")) for child in element if child.tag == "input"]
-            if element is not None
-            else []
-        )
+        waiting: list[tuple[str | None, str | None]] = []
+        if element is not None:
+            waiting = [(child.get("nodename"), child.get("nodegraph")) for child in element if child.tag == "input"]
+            waiting += [(one.get("name"), None) for one in self.root if one.get(_OF) == element.get("name")]
         seen: set[str] = set()
         while waiting:
             name, graph = waiting.pop()
@@ -465,7 +486,7 @@ class DocumentReadBack:
         """The definition that an element has; what was meant, where category, type and the inputs' types agree with it."""
         known = definitions().get(wanted.word)
         if known is None:
-            return wanted.word if _guessed(wanted.word)[0] == element.tag else str(element.tag)
+            return wanted.word if _guessed(wanted)[0] == element.tag else str(element.tag)
         agrees = known.category == element.tag and element.get("type") == _said_type(known)
         agrees = agrees and all(known.inputs.get(name) == child.get("type") for name, child in inputs.items())
         return wanted.word if agrees else f"{element.tag} of {element.get('type')}"

@@ -82,6 +82,9 @@ class NetworkReader:
             nested = [two for two in inner.inside if two.tag == "bsdf"]
             if len(nested) == 2:
                 return self._two(inner, nested, name, "blendbsdf", ("first", "second"), wrapped, depth)
+        if inner.type in WRAPPERS:
+            self._odd("wrapped", inner.line, f"a {inner.type} has no BSDF inside; a matt grey is read.", self.thing.path)
+            return self._node(inner, name, f"{PREFIX}diffuse")
         node = self._node(inner, name, f"{PREFIX}{inner.type}")
         self._plain(inner, node)
         self._wrap(wrapped, inner, node)

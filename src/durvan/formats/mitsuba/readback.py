@@ -84,7 +84,8 @@ class MitsubaReadBack:
 
     def _standing(self, found: RawThing, wanted: WrittenThing) -> WrittenThing:
         """A light or a camera: what it says, and whether it stands where it was meant to."""
-        yaw = found.attributes.get(YAW, 0.0) if wanted.yaw is not None else None
+        even = found.prim_type == "mitsuba.constant"  # which stands in where a picture is nowhere, and cannot be turned
+        yaw = wanted.yaw if wanted.yaw is None or even else found.attributes.get(YAW, 0.0)
         out = WrittenThing(wanted.form, wanted.word, {}, yaw=float(str(yaw)) if yaw is not None else None)
         stands = np.array(found.stands).reshape(4, 4) if found.stands else np.eye(4)
         placed = bool(found.stands) and wanted.word not in AROUND

@@ -18,7 +18,7 @@ def tell(root: Any, said: Mapping[str, Any]) -> None:
     for one in list(root):
         if not xml.is_element(one) and str(one.text).startswith(_MARK):
             root.remove(one)
-    root.insert(0, xml.comment(_MARK + json.dumps(said, sort_keys=True).replace("-", "\\u002d")))
+    root.insert(0, xml.comment(_MARK + json.dumps(said, sort_keys=True).replace("--", "-\\u002d")))
 
 
 def said_of(file: Path) -> dict[str, Any]:

@@ -135,6 +135,8 @@ class Typist:
             link, have = Link(link.node), source
         if have == need or need not in _NUMERIC or have not in _NUMERIC:
             return link
+        if need == "integer" and have != "float":
+            link = self._bridge(node, port, link, have, "float")
         if need == "float" and have != "integer":
             return self._bridge(
                 node, port, Link(link.node, "outgrey" if have == "color3" else "outr"), "float", "float"
@@ -143,7 +145,7 @@ class Typist:
 
     @staticmethod
     def _change(have: str, need: str) -> tuple[str, str]:
-        return f"ND_convert_{have}_{need}", need
+        return "ND_round_integer" if need == "integer" else f"ND_convert_{have}_{need}", need
 
     def _add(self, name: str, kind: str, type_: str, link: Link) -> Node:
         made = self.graph.add(Node(name, kind, {}, {"in": link}))

@@ -11,7 +11,7 @@ from functools import cache
 from durvan.dialects.shared.materialx.rest import COLOURED, by_itself
 from durvan.dialects.shared.materialx.typing import Typist, input_type
 from durvan.formats.materialx.definitions import definitions
-from durvan.scene.graph import Graph, Link, Node, Value
+from durvan.scene.graph import Graph, Link, Node, Problem, Value
 from durvan.scene.vocabulary import common_ground
 
 PREFIX = "mtlx."
@@ -133,7 +133,12 @@ def _constants(graph: Graph) -> None:
     for node in graph.nodes.values() if still else ():
         for port in [port for port, link in node.links.items() if link.node in still]:
             link = node.links.pop(port)
-            node.values[port] = _channel_of(still[link.node], graph.nodes[link.node], link.output)
+            feeder = graph.nodes[link.node]
+            value = _channel_of(still[link.node], feeder, link.output)
+            if isinstance(value, str) and not feeder.kind.startswith("ND_dot_"):  # a matrix, which is kept as it is written
+                node.problems = {**(node.problems or {}), port: Problem("A part of a matrix feeds it.")}
+            else:
+                node.values[port] = value
     for name in still:
         del graph.nodes[name]
 

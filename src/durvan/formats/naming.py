@@ -15,10 +15,22 @@ def clean(name: object, otherwise: str) -> str:
     return found if not found[0].isdigit() else f"_{found}"
 
 
-def unique(name: str, taken: set[str]) -> str:
-    """A name that none has yet; it is taken then."""
-    found, number = name, 2
+class Taken(set[str]):
+    """Names that are given away."""
+
+    def __init__(self, *names: str) -> None:
+        super().__init__(names)
+        self.last: dict[
+            str, int
+        ] = {}  # the last number behind each name, so that a hundred thousand of one name are no wait
+
+
+def unique(name: str, taken: Taken) -> str:
+    """A name that none has yet, with a number behind it where it is given away; it is taken then."""
+    found, number = name, taken.last.get(name, 1)
     while found in taken:
-        found, number = f"{name}_{number}", number + 1
+        number += 1
+        found = f"{name}_{number}"
+    taken.last[name] = number
     taken.add(found)
     return found

@@ -12,7 +12,9 @@ from durvan.errors import SceneFileError
 from durvan.regular import why_not
 
 LARGEST = 1_000_000_000  # bytes
-_NAMES_TOKENS = re.compile(rb'"[^"<>&]*(?:<[A-Za-z0-9_]+>[^"<>&]*)+"')  # a path with "<UDIM>" in it, as people write it by hand
+_NAMES_TOKENS = re.compile(
+    rb'"[^"<>&]*(?:<[A-Za-z0-9_]+>[^"<>&]*)+"'
+)  # a path with "<UDIM>" in it, as people write it by hand
 
 
 def parse(file: Path, *, comments: bool = False) -> Any:

@@ -69,7 +69,9 @@ class Assembly:
 
     def worn(self) -> set[str]:
         """The materials of what is shown."""
-        shown = {body.form for body, gone in zip(self.bodies, self.hidden(), strict=True) if body.form >= 0 and not gone}
+        shown = {
+            body.form for body, gone in zip(self.bodies, self.hidden(), strict=True) if body.form >= 0 and not gone
+        }
         return {self.materials[int(which)] for form in shown for which in np.unique(self.forms[form].material)}
 
     def without_idle(self) -> Assembly:

@@ -15,6 +15,7 @@ from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
 from durvan.files.paths import understand
 from durvan.formats import embedded
+from durvan.formats.naming import Taken, unique
 from durvan.optics import profile, sky
 from durvan.progress import Report, Step, silent
 from durvan.scene import baking
@@ -30,15 +31,11 @@ _CLEAN = re.compile(r"[^A-Za-z0-9_]")
 def prim_names(graph: Graph) -> dict[str, str]:
     """A valid prim name for each node, unique, and the same for the same graph."""
     names: dict[str, str] = {}
-    taken: set[str] = set()
+    taken = Taken()
     for node in graph.nodes:
         base = _CLEAN.sub("_", node.rsplit("/", 1)[-1]) or "node"
         base = base if not base[0].isdigit() else f"n_{base}"
-        name, number = base, 2
-        while name in taken:
-            name, number = f"{base}_{number}", number + 1
-        taken.add(name)
-        names[node] = name
+        names[node] = unique(base, taken)
     return names
 
 

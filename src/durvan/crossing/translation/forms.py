@@ -42,8 +42,9 @@ def fitting(value: Any, parameter: Parameter) -> Value | None:
         return whole if abs(whole) < 2**31 else None
     if parameter.type == "bool":
         return bool(value)
+    parts = value if isinstance(value, tuple) else (value,)
     out: Value = value
-    return out
+    return out if all(not isinstance(part, int | float) or _stands(part) for part in parts) else None
 
 
 def within(value: Value, parameter: Parameter) -> Value:

@@ -179,7 +179,8 @@ def _json(data: bytes, file: Path) -> dict[str, Any]:
         raise SceneFileError("holds no object.", file=file)
     if _HALVES.search(data):
         found = _with_whole_characters(found)
-    return found
+    document: dict[str, Any] = found
+    return document
 
 
 def _with_whole_characters(value: Any) -> Any:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from durvan.formats.naming import clean, unique
+from durvan.formats.naming import Taken, clean, unique
 
 MATERIALS, SCENE = "/Materials", "/Scene"
 
 
 def material_paths(materials: list[dict[str, Any]]) -> list[str]:
     """The path of each material."""
-    taken: set[str] = set()
+    taken = Taken()
     return [f"{MATERIALS}/{unique(clean(one.get('name'), f'material_{n}'), taken)}" for n, one in enumerate(materials)]
 
 
@@ -53,13 +53,13 @@ def parents(nodes: list[dict[str, Any]]) -> tuple[list[int], list[int]]:
 def node_paths(nodes: list[dict[str, Any]], above: list[int], order: list[int]) -> list[str]:
     """The path of each node, below its parent's."""
     out = [""] * len(nodes)
-    taken: dict[int, set[str]] = {}
-    siblings: set[str] = set()
+    taken: dict[int, Taken] = {}
+    siblings = Taken()
     parent, home = -2, ""
     for place in order:
         if above[place] != parent:
             parent = above[place]
-            siblings = taken.setdefault(parent, {"shape"})
+            siblings = taken.setdefault(parent, Taken("shape"))
             home = f"{out[parent] if parent != -1 else SCENE}/"
         name = nodes[place].get("name")
         if not (isinstance(name, str) and name.isascii() and name.isidentifier() and len(name) < 120):

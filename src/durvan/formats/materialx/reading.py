@@ -11,6 +11,7 @@ from typing import Any
 from durvan.formats.materialx.colours import is_known, to_rec709
 from durvan.formats.materialx.definitions import by_category, definitions, found_for, value_of
 from durvan.formats.materialx.document import Tree
+from durvan.formats.naming import Taken, unique
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Link, Node, Problem, Value
 from durvan.scene.model import Kind, Oddity, Wearer
@@ -45,17 +46,13 @@ class Names:
 
     def __init__(self, home: str) -> None:
         self.home = home
-        self.taken: set[str] = set()
+        self.taken = Taken()
 
     def path(self, name: str) -> str:
         """A path for a name; the same name again gets a number."""
         base = _CLEAN.sub("_", name) or "material"
         base = base if not base[0].isdigit() else f"_{base}"
-        found, number = base, 2
-        while found in self.taken:
-            found, number = f"{base}_{number}", number + 1
-        self.taken.add(found)
-        return f"{self.home}/{found}"
+        return f"{self.home}/{unique(base, self.taken)}"
 
 
 class Scope:

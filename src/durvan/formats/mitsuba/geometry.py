@@ -15,7 +15,7 @@ from plyfile import PlyData, PlyElement
 
 from durvan.formats.corners import of_length_one, welded
 from durvan.formats.mitsuba.elements import put, refer, stand, thing
-from durvan.formats.naming import clean, unique
+from durvan.formats.naming import Taken, clean, unique
 from durvan.scene.assembly import FIRST_UVS, Assembly, Floats, turn_round
 from durvan.scene.shapes import Mesh
 
@@ -33,7 +33,7 @@ class Worn:
 
     def shine(self) -> Any:
         """What it gives off, for one more shape; textures of it stand in the file once."""
-        made = copy.deepcopy(self.glow)
+        made: Any = copy.deepcopy(self.glow)
         if self.shone:
             for inner in [one for one in made if one.get("id")]:
                 made.remove(inner)
@@ -61,8 +61,8 @@ class Geometry:
     remarks: list[str] = field(default_factory=list)
     written: dict[tuple[int, bool], list[_Part]] = field(default_factory=dict)
     groups: dict[tuple[int, bool], str] = field(default_factory=dict)
-    names: set[str] = field(default_factory=set)
-    ids: set[str] = field(default_factory=set)
+    names: Taken = field(default_factory=Taken)
+    ids: Taken = field(default_factory=Taken)
 
     def put(self, body: Assembly) -> None:
         """Every body that shows something."""

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import json
 import math
+from collections import Counter
 
 import numpy as np
 from numpy.typing import NDArray
 
 from durvan.formats.mitsuba.document import Document, Thing
 from durvan.formats.mitsuba.words import GREY, INDICES, PREFIX, WRAPPERS
-from durvan.formats.naming import clean, unique
+from durvan.formats.naming import Taken, clean, unique
 from durvan.scene.graph import Graph, Link, Node, Problem, Value
 from durvan.scene.model import Kind, Oddity
 from durvan.scene.raw import RawPicture, RawScene, RawThing
@@ -31,7 +32,8 @@ class NetworkReader:
             oddities=list(document.oddities),
         )  # fmt: skip
         self.folder = document.folder
-        self.taken: dict[str, set[str]] = {}
+        self.taken: dict[str, Taken] = {}
+        self.unnamed: Counter[str] = Counter()
         self.known: dict[int, str] = {}
         self.materials: dict[str, RawThing] = {}
         self.textures: dict[tuple[int, int], str] = {}
@@ -43,9 +45,17 @@ class NetworkReader:
     def _odd(self, code: str, line: int, detail: str, thing: str = "") -> None:
         self.raw.oddities.append(Oddity(code, thing, f"line {line}", detail))
 
-    def _path(self, home: str, name: str, otherwise: str) -> str:
-        taken = self.taken.setdefault(home, set())
-        return f"{home}/{unique(clean(name, otherwise), taken)}"
+    def _path(self, home: str, one: Thing, kind: str = "") -> str:
+        """A path for an object, by its id or its name; what has none goes by its kind, numbered."""
+        name = one.id or one.name
+        if not name:
+            kind = kind or one.type
+            self.unnamed[kind] += 1
+            name = f"{kind}_{self.unnamed[kind]}"
+        return self._named_path(home, clean(name, kind or one.type))
+
+    def _named_path(self, home: str, name: str) -> str:
+        return f"{home}/{unique(name, self.taken.setdefault(home, Taken()))}"
 
     # materials
 
@@ -55,7 +65,7 @@ class NetworkReader:
         known = self.known.get(key)
         if known is not None:
             return known
-        path = self.known[key] = self._path(MATERIALS, one.id or one.name, f"bsdf_{one.line}")
+        path = self.known[key] = self._path(MATERIALS, one, "bsdf")
         self.outermost[path] = one
         thing = self.thing = RawThing(path, one.id or path.rsplit("/", 1)[-1], Kind.MATERIAL, f"{PREFIX}{one.type}")
         self.graph = thing.graph = Graph()
@@ -83,7 +93,9 @@ class NetworkReader:
             if len(nested) == 2:
                 return self._two(inner, nested, name, "blendbsdf", ("first", "second"), wrapped, depth)
         if inner.type in WRAPPERS:
-            self._odd("wrapped", inner.line, f"a {inner.type} has no BSDF inside; a matt grey is read.", self.thing.path)
+            self._odd(
+                "wrapped", inner.line, f"a {inner.type} has no BSDF inside; a matt grey is read.", self.thing.path
+            )
             return self._node(inner, name, f"{PREFIX}diffuse")
         node = self._node(inner, name, f"{PREFIX}{inner.type}")
         self._plain(inner, node)

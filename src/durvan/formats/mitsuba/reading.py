@@ -84,7 +84,7 @@ class Reader(NetworkReader):
             for inner in one.of("shape"):
                 self._worn_by(inner)
             return
-        path = self._path(home, one.id or one.name, f"{one.type}_{one.line}")
+        path = self._path(home, one)
         if one.type in ("instance", "merge"):
             self.rows.append(ShapeRow(one, path, home))
             groups = [one] if one.type == "merge" else [two for two in one.of("shape") if two.type == "shapegroup"]
@@ -236,7 +236,7 @@ class Reader(NetworkReader):
                 thing.attributes[f"{SPACE}:{inner.name}.{inner.type}"] = json.dumps(inner.values)
 
     def _emitter(self, one: Thing) -> None:
-        path = self._path(SCENE, one.id or one.name, f"{one.type}_{one.line}")
+        path = self._path(SCENE, one)
         thing = self._begin(path, one.id or path.rsplit("/", 1)[-1], Kind.LIGHT, f"{PREFIX}{one.type}")
         self.standing[path] = [one]
         matrix = one.matrices.get("to_world", np.eye(4))
@@ -274,14 +274,14 @@ class Reader(NetworkReader):
         if integrator is None and film is None:
             return
         kind = integrator.type if integrator is not None else "path"
-        thing = self._begin(self._path(SCENE, "settings", "settings"), "settings", Kind.SETTINGS, f"{PREFIX}{kind}")
+        thing = self._begin(self._named_path(SCENE, "settings"), "settings", Kind.SETTINGS, f"{PREFIX}{kind}")
         self.standing[thing.path] = [one for one in (integrator, sampler, film) if one is not None]
         for source in (integrator, sampler, film):
             for name, value in source.values.items() if source is not None else ():
                 thing.attributes[f"{SPACE}:{name}"] = value
 
     def _sensor(self, one: Thing, aspect: float) -> None:
-        path = self._path(SCENE, one.id or one.name, f"{one.type}_{one.line}")
+        path = self._path(SCENE, one)
         thing = self._begin(path, one.id or path.rsplit("/", 1)[-1], Kind.CAMERA, f"{PREFIX}{one.type}")
         self.standing[path] = [one]
         thing.context["frame_aspect"] = aspect

@@ -17,7 +17,7 @@ from durvan.formats.mitsuba.materials import BsdfWriter, networks
 from durvan.formats.mitsuba.standing import integrator, is_light, light, sensor, values_of
 from durvan.formats.mitsuba.told import tell
 from durvan.formats.mitsuba.words import AROUND, PREFIX, SENSORS
-from durvan.formats.naming import clean, unique
+from durvan.formats.naming import Taken, clean, unique
 from durvan.scene.assembly import Assembly, Floats
 from durvan.scene.graph import Value
 from durvan.scene.written import Form, Written, WrittenThing
@@ -47,7 +47,7 @@ class _Whole:
         self.written, self.home = written, home
         self.root = xml.element("scene", version=VERSION)
         self.paths: dict[str, str] = {}
-        self.ids: set[str] = set()
+        self.ids = Taken()
         self.worn: dict[str, Worn] = {}
         self.absent: list[str] = []
         self.body = written.body or _empty(written)
@@ -110,7 +110,9 @@ class _Whole:
             )
             if made.unsaid:
                 said = " and ".join(dict.fromkeys(made.unsaid))
-                self.written.remarks.append(f"{path}: Mitsuba puts {said} on shapes, and none wears it; it is left out.")
+                self.written.remarks.append(
+                    f"{path}: Mitsuba puts {said} on shapes, and none wears it; it is left out."
+                )
         for gone, into in self.written.merged.items():
             if into in self.worn:
                 self.worn[gone] = self.worn[into]

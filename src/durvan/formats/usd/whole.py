@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from pxr import Gf, Sdf, Tf, Usd, UsdGeom, UsdShade, Vt
 
 from durvan.errors import SceneFileError
+from durvan.formats.naming import Taken, unique
 from durvan.formats.usd.words import said
 from durvan.scene.assembly import FIRST_UVS, Assembly, Body
 from durvan.scene.raw import SEEN_BY_CAMERA
@@ -57,7 +58,7 @@ class _Bodies:
         self.first: dict[int, str] = {}
         self.space = written.told.get("target", "")
         self.paths: dict[str, str] = {}
-        self.taken: set[str] = set()
+        self.taken = Taken()
         self.over: set[str] = set()  # what something else stands below
 
     def put(self, body: Assembly) -> None:
@@ -79,26 +80,19 @@ class _Bodies:
     def _arrange(self, body: Assembly) -> None:
         """Give every body a prim of its own: where a light or a camera stands already, what it also shows stands beside it."""
         standing = {path for path, thing in self.written.things.items() if thing.form is Form.SCENE}
-        self.taken = {*standing, *(one.path for one in body.bodies)}
+        self.taken = Taken(*standing, *(one.path for one in body.bodies))
         for one in body.bodies:
             above = body.bodies[one.parent].path if one.parent >= 0 else ""
             path = self.paths.get(above, "") + one.path.removeprefix(above)
-            self.paths[one.path] = self._free(f"{path}_with") if one.path in standing else path
+            self.paths[one.path] = unique(f"{path}_with", self.taken) if one.path in standing else path
         ends = [*standing, *self.paths.values()]
         self.over = {str(above) for path in ends for above in Sdf.Path(path).GetParentPath().GetPrefixes()}
-
-    def _free(self, path: str) -> str:
-        found, number = path, 2
-        while found in self.taken:
-            found, number = f"{path}_{number}", number + 1
-        self.taken.add(found)
-        return found
 
     def _show(self, one: Body, body: Assembly, shared: bool) -> None:
         mesh = body.forms[one.form]
         place = self.paths[one.path]
         if not shared:
-            self._mesh(self._free(f"{place}/shape"), mesh, body.materials, one.unseen)
+            self._mesh(unique(f"{place}/shape", self.taken), mesh, body.materials, one.unseen)
             return
         home = self.first.get(one.form)
         if home is None:
@@ -107,7 +101,7 @@ class _Bodies:
             UsdGeom.Xform.Define(self.stage, home)
             self._mesh(f"{home}/shape", mesh, body.materials, one.unseen)
         if place in self.over:  # nothing can stand below an instance
-            place = UsdGeom.Xform.Define(self.stage, self._free(f"{place}/shown")).GetPath()
+            place = UsdGeom.Xform.Define(self.stage, unique(f"{place}/shown", self.taken)).GetPath()
         prim = self.stage.GetPrimAtPath(place)
         prim.GetReferences().AddInternalReference(home)
         prim.SetInstanceable(True)

@@ -19,7 +19,14 @@ CARRIED = (
     "vector4",
 )  # types that a word of any type stands for
 COLOURED = ("color3", "color4", "vector3", "vector4")  # types of what the common ground's words for colours stand for
-_OF_SOME_TYPES = ("noise2d", "noise3d", "fractal2d", "fractal3d", "geompropvalue", "UsdPrimvarReader")  # categories with words for some types alone
+_OF_SOME_TYPES = (
+    "noise2d",
+    "noise3d",
+    "fractal2d",
+    "fractal3d",
+    "geompropvalue",
+    "UsdPrimvarReader",
+)  # categories with words for some types alone
 NO_WORD = Unsaid(
     because="The common ground has no word for this node of MaterialX. It stays in the source; what it feeds has its own value.",
     topic="MaterialX nodes",

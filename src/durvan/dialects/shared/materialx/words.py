@@ -135,7 +135,9 @@ def _constants(graph: Graph) -> None:
             link = node.links.pop(port)
             feeder = graph.nodes[link.node]
             value = _channel_of(still[link.node], feeder, link.output)
-            if isinstance(value, str) and not feeder.kind.startswith("ND_dot_"):  # a matrix, which is kept as it is written
+            if isinstance(value, str) and not feeder.kind.startswith(
+                "ND_dot_"
+            ):  # a matrix, which is kept as it is written
                 node.problems = {**(node.problems or {}), port: Problem("A part of a matrix feeds it.")}
             else:
                 node.values[port] = value

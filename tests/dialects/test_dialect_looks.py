@@ -66,6 +66,7 @@ def values_of(packs: Registry, dialect: str, kind: str, draw) -> dict:
 SURFACES = [
     ("orvik", "orvik.finish"), ("pellune", "pellune.surface"), ("openpbr", "mtlx.open_pbr_surface"),
     ("preview", "preview.surface"), ("standard", "mtlx.standard_surface"), ("gltfpbr", "mtlx.gltf_pbr"),
+    ("previewmtlx", "mtlx.UsdPreviewSurface"),
 ]  # fmt: skip
 
 

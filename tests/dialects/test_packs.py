@@ -13,7 +13,7 @@ from durvan.dialects.registry import read
 from durvan.errors import PackError
 from durvan.scene.vocabulary import FAMILIES
 
-NAMES = ("orvik", "pellune", "skarn", "openpbr", "standard", "gltfpbr", "preview")
+NAMES = ("orvik", "pellune", "skarn", "openpbr", "standard", "gltfpbr", "previewmtlx", "preview")
 
 
 @pytest.mark.parametrize("name", NAMES)

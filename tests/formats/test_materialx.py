@@ -78,7 +78,7 @@ def test_a_document_is_read_with_its_graphs_prefixes_includes_and_looks(document
     assert times.values["in2"] == (0.5, 0.4, 0.3)
 
 
-@pytest.mark.parametrize("target", ["openpbr", "standard", "gltfpbr"])
+@pytest.mark.parametrize("target", ["openpbr", "standard", "gltfpbr", "previewmtlx"])
 def test_a_document_goes_to_every_surface_and_validates(document, packs, tmp_path, target) -> None:
     session = start(document, packs, target)
     out = tmp_path / "out" / "out.mtlx"

@@ -44,7 +44,8 @@ def test_a_demo_scene_carried_to_gltf_is_valid(packs: Registry, tmp_path: Path, 
 
 
 @pytest.mark.parametrize(
-    "source", ["orvik", "pellune", "gltfpbr", "mitsuba", "preview", "openpbr", "standard", "gltf", "skarn"]
+    "source",
+    ["orvik", "pellune", "gltfpbr", "mitsuba", "preview", "previewmtlx", "openpbr", "standard", "gltf", "skarn"],
 )
 def test_made_up_materials_of_every_dialect_are_valid_as_gltf(
     packs: Registry, tmp_path: Path, source: str, materials: Callable

@@ -37,9 +37,8 @@ def rewritten(data: Any, numbers: itertools.count, key: str = "") -> Any:
 def otherwise(tmp_path_factory: pytest.TempPathFactory) -> Registry:
     """The built-in packs with every sentence written otherwise; their code is their own."""
     place, numbers, out = tmp_path_factory.mktemp("otherwise"), itertools.count(), Registry()
-    for folder in [SOURCE / name for name in BUILT_IN] + [
-        SOURCE / "shared" / name for name in ("usd", "materialx", "gltf")
-    ]:
+    shared = [file.parent for file in sorted((SOURCE / "shared").glob("*/vocabulary.yaml"))]
+    for folder in [*(SOURCE / name for name in BUILT_IN), *shared]:
         target = place / folder.relative_to(SOURCE)
         target.mkdir(parents=True)
         for file in folder.glob("*.yaml"):

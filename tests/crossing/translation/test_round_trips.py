@@ -103,7 +103,8 @@ def test_openpbr_surfaces_return(given_values, other) -> None:
 
 OPEN = {
     "openpbr": "mtlx.open_pbr_surface", "standard": "mtlx.standard_surface", "gltfpbr": "mtlx.gltf_pbr",
-    "preview": "preview.surface", "gltf": "gltf.material", "mitsuba": "mitsuba.principled",
+    "preview": "preview.surface", "previewmtlx": "mtlx.UsdPreviewSurface", "gltf": "gltf.material",
+    "mitsuba": "mitsuba.principled",
 }  # fmt: skip
 
 
@@ -235,6 +236,7 @@ DIALECTS = {
     "openpbr": ("mtlx.open_pbr_surface", "mtlx", "ND_open_pbr_surface_surfaceshader", "out"),
     "standard": ("mtlx.standard_surface", "mtlx", "ND_standard_surface_surfaceshader", "out"),
     "gltfpbr": ("mtlx.gltf_pbr", "mtlx", "ND_gltf_pbr_surfaceshader", "out"),
+    "previewmtlx": ("mtlx.UsdPreviewSurface", "mtlx", "ND_UsdPreviewSurface_surfaceshader", "out"),
 }
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from durvan.crossing.translation.forms import fitting
+from durvan.crossing.translation.forms import fitting, within
 from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.matching import Match
 from durvan.crossing.translation.wordless import stand_in_of
@@ -66,7 +66,7 @@ class Connections:
                 if value is not None and kind is not None and kind.type != "normal":
                     fitted = fitting(value, kind)
                     if fitted is not None:
-                        target.values[parameter] = fitted
+                        target.values[parameter] = within(fitted, kind) if self.pack.identity.strict else fitted
                 self._end_rows(target, parameter, Fate.HELD, self.refused.get(link.node, _FEED))
                 return
             link = Link(onward.node, link.output if onward.output == "out" else onward.output)

@@ -190,6 +190,7 @@ class _Graph:
         self.outside: dict[str, str] = {}
         self.inside: dict[str, str] = {}
         self.element: Any = None
+        self.made: list[Any] = []  # what stands in the document beside that
         self.outputs: dict[tuple[str, str], str] = {}
 
     def run(self) -> None:
@@ -209,13 +210,13 @@ class _Graph:
             self._node(self.element, path, self.inside[path])
         for path in _fed_first(self.nodes, self.outside):
             node = self._node(self.root, path, self.outside[path])
+            self.made.append(node)
             node.set("uiname", path.rsplit("/", 1)[-1])
             _as_meant(node, self.root)
 
     def mark_idle(self, material: Any) -> None:
         """Have what nothing reads say which material it came with."""
-        made = [one for one in self.root if one.get("name") in self.outside.values()]
-        made += [self.element] if self.inside else []
+        made = [*self.made, *([self.element] if self.inside else [])]
         read = {one.get(key) for holder in (material, *made) for one in holder.iter("input") for key in _LINKS}
         for one in made:
             if one.get("name") not in read:
@@ -398,6 +399,12 @@ class DocumentReadBack:
         self.root = Tree(file).root
         self.materials = materials_of(self.root)
         self.materials.update({one.get(_FROM): one for one in self.root if one.get(_FROM)})
+        self.named: dict[str, Any] = {}
+        self.idle: dict[str, list[str]] = {}  # by the material that they came with
+        for one in self.root:
+            self.named.setdefault(one.get("name"), one)
+            if one.get(_OF):
+                self.idle.setdefault(one.get(_OF), []).append(one.get("name"))
         self.inside: dict[str, tuple[dict[str, Any], dict[str, str]]] = {}
 
     def says(self, path: str, wanted: WrittenThing) -> WrittenThing | None:
@@ -423,7 +430,7 @@ class DocumentReadBack:
         waiting: list[tuple[str | None, str | None]] = []
         if element is not None:
             waiting = [(child.get("nodename"), child.get("nodegraph")) for child in element if child.tag == "input"]
-            waiting += [(one.get("name"), None) for one in self.root if one.get(_OF) == element.get("name")]
+            waiting += [(name, None) for name in self.idle.get(element.get("name"), ())]
         seen: set[str] = set()
         while waiting:
             name, graph = waiting.pop()
@@ -431,7 +438,7 @@ class DocumentReadBack:
             if key in seen:
                 continue
             seen.add(key)
-            one = next((c for c in self.root if c.get("name") == key), None)
+            one = self.named.get(key)
             if one is None:
                 continue
             if one.tag == "nodegraph":
@@ -496,7 +503,7 @@ class DocumentReadBack:
     ) -> tuple[str, str] | None:
         name, output = child.get("nodename"), child.get("output")
         if child.get("nodegraph"):
-            graph = next((c for c in self.root if c.get("name") == child.get("nodegraph")), None)
+            graph = self.named.get(child.get("nodegraph"))
             end = (
                 next((c for c in graph if c.tag == "output" and c.get("name") == output), None)
                 if graph is not None

@@ -169,6 +169,16 @@ def test_what_is_odd_in_a_document_is_told_and_the_rest_is_read(document, packs,
     validated(document.with_name("out.mtlx"))
 
 
+def test_what_is_odd_in_an_older_document_is_told_with_its_own_line(packs, tmp_path) -> None:
+    """MaterialX writes it anew to bring it up to date; the lines are those of the file."""
+    file = tmp_path / "old.mtlx"
+    node = '<standard_surface name="S" type="surfaceshader">\n\n\n<input name="base" type="float" value="much"/></standard_surface>'
+    file.write_text(f'<materialx version="1.37">\n\n\n\n{node}\n</materialx>', encoding="utf-8")
+    scene = open_scene(file, packs)
+    told = next(one for one in scene.oddities if one.code == "wrong-value")
+    assert "line 8" in told.detail
+
+
 def test_names_of_any_script_and_many_materials(tmp_path, packs) -> None:
     one = (
         '<standard_surface name="S{0}" type="surfaceshader"><input name="base" type="float" value="0.5"/></standard_surface>'

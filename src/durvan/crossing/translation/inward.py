@@ -28,6 +28,7 @@ _ONLY_NOT_YET = Why(Cause.NOT_YET, "Only a volume uses it, and those are not car
 _UNUSED = Why(Cause.UNUSED, "Nothing uses this node; it is left behind.")
 _CYCLE = Why(Cause.CYCLE, "This link closes a cycle; it is cut here.")
 _CHANNEL = Why(Cause.FOLDED, "It only takes a channel; the link says which.")
+_OWN = Why(Cause.FOLDED, "What feeds it is the surface's own, which it has anyway.")
 _ANIMATED = Why(Cause.ANIMATED, "Animated; the value of one frame is carried.")
 _FEED = Why(Cause.FEED, "What feeds it cannot be carried; the value below it stands in.")
 _TURNED = Step("green turned by hand")
@@ -117,7 +118,21 @@ class Incoming:
                 self._all_rows(Fate.RECAST, _CHANNEL)
             else:
                 self._check_folded(copy.nodes[name], node)
+                self._tell_own(copy, node)
         return copy
+
+    def _tell_own(self, copy: Graph, before: Node) -> None:
+        """A port whose feeder was folded away with it had what it has anyway; its row says so."""
+        left = set(copy.nodes[before.id].ports())
+        if len(left) >= len(set(before.ports())):
+            return
+        family = self.pack.type(before.kind)
+        for port, link in before.links.items():
+            if port not in left and link.node not in copy.nodes:
+                of = family.family_of(port) if family is not None else "procedurals"
+                row = Row(self.thing.id, before.id, port, of, None, "", True)
+                row.meet(Fate.RECAST, _OWN)
+                self.out.rows.append(row)
 
     def _check_folded(self, node: Node, before: Node) -> None:
         """What came to a node by folding is a value that it can have, or a problem of it."""

@@ -40,6 +40,8 @@ def surface(kind: str, get: Inputs) -> Surface:
         get.tell(f"Mitsuba's {word} has no look here; a plain grey is shown")
         return Surface([Lobe(layout.DIFFUSE, 0.18)])
     made = _SURFACES[word](get)
+    if word == "null":  # nothing can be put on it
+        return made
     made.opacity = get("opacity")
     made.glow = get("radiance")
     made.relief = relief_of(get, "normal")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -110,4 +111,19 @@ class Tree:
             text = mx.writeToXmlString(document)
         except (mx.Exception, RuntimeError) as problem:
             raise SceneFileError(f"MaterialX cannot bring it to version 1.39: {problem}.", file=self.file) from problem
+        lines = {path: one.sourceline for path, one in _by_path(self.root)}
         self.root = xml.parse_bytes(text.encode("utf-8"), self.file, comments=self.comments)
+        for path, one in _by_path(self.root):  # what is told of an element is told with its place in the file
+            one.sourceline = lines.get(path, one.sourceline)
+
+
+def _by_path(root: Any) -> Iterator[tuple[tuple[str, ...], Any]]:
+    """Every element that has a name, by the names on the way to it."""
+    waiting: list[tuple[tuple[str, ...], Any]] = [((), root)]
+    while waiting:
+        path, element = waiting.pop()
+        for child in element:
+            name = child.get("name") if xml.is_element(child) else None
+            if name is not None:
+                yield (*path, name), child
+                waiting.append(((*path, name), child))

@@ -171,7 +171,7 @@ class _Builder:
 
     def _material(self, record: Record) -> list[int]:
         row = [0] * kw.MATERIAL
-        relief = layout.HEIGHT if record.base[layout.RELIEF] == 2.0 else -1
+        relief = layout.HEIGHT if record.base[layout.RELIEF] in layout.BY_HEIGHT else -1
         places = [place for place in record.lanes if place != relief]
         if places:
             program = compile_lanes([record.lanes[place] for place in places], self._number, self._more_number)

@@ -80,7 +80,7 @@ def _given(one: Gist) -> float:
 
 def _relief(look: Record, recs: np.ndarray) -> float:
     """How deep the relief is: of a height, from its lowest to its highest place, metres."""
-    if look.base[layout.RELIEF] != 2.0:
+    if look.base[layout.RELIEF] not in layout.BY_HEIGHT:
         return 0.0
     heights = recs[:, layout.HEIGHT]
     return float(heights.max() - heights.min())

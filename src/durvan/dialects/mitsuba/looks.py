@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from functools import partial
+from typing import Any
 
 from durvan.dialects import layers
 from durvan.dialects.look import Inputs, Lamp, Lobe, Sampling, Surface, View
@@ -22,6 +23,7 @@ from durvan.optics.lobes import layout
 NAMES = ("out", "", "", "", "", "outgrey")
 FACETS = {"ggx": layout.GGX, "beckmann": layout.BECKMANN}
 WRAPS = {"repeat": "periodic", "clamp": "clamp", "mirror": "mirror"}
+_TRACE = 1e-4  # of a lobe that is there for what it covers
 FILM = 36.0  # the width of a film, in millimetres, by which a field of view is told
 
 
@@ -44,7 +46,7 @@ def surface(kind: str, get: Inputs) -> Surface:
         return made
     made.opacity = get("opacity")
     made.glow = get("radiance")
-    made.relief = relief_of(get, "normal")
+    made.relief, made.away_is_black = relief_of(get, "normal"), True
     if not _is_dark(get):
         made.notes.append("what glows shines to its front alone in Mitsuba, and to both sides here")
     if not get.flag("both_sides"):
@@ -119,15 +121,20 @@ def _plastic(get: Inputs, rough: bool) -> Surface:
     alpha = get.number("alpha") if rough else 0.0
     facets = _facets(get) if rough else layout.GGX
     index = get.number("int_ior") / get.number("ext_ior")
-    top = Lobe(
-        layout.REFLECT, get("specular_reflectance"), alpha, facets=facets, fresnel=layout.DIELECTRIC, first=index,
-        cover=layout.RECIPROCAL,
-    )  # fmt: skip
+    shine = get("specular_reflectance")
+
+    def coated(weight: Field | float, **more: Any) -> Lobe:
+        return Lobe(layout.REFLECT, weight, alpha, facets=facets, fresnel=layout.DIELECTRIC, first=index, **more)
+
+    if shine.is_always(1.0):
+        tops = [coated(1.0, cover=layout.RECIPROCAL)]
+    else:  # what it takes from its base is the same whatever of that it gives back
+        tops = [coated(_TRACE, cover=layout.RECIPROCAL, within=_TRACE), coated(shine)]
     shows, inside = coat(alpha, index, facets)
     base = get("diffuse_reflectance")
     if get.flag("nonlinear"):
         base = base * (1.0 - inside) / (1.0 - base * inside)
-    return Surface([top, Lobe(layout.DIFFUSE, base * shows, under=top)])
+    return Surface([*tops, Lobe(layout.DIFFUSE, base * shows, under=tops[0])])
 
 
 def _stretched(get: Inputs) -> tuple[Field, Field]:

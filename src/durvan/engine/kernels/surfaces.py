@@ -46,7 +46,7 @@ from durvan.engine.kernels.world import (
 )
 from durvan.graph.expression import POINT
 from durvan.optics.jit import beyond, inner, small
-from durvan.optics.lobes.layout import NORMAL, OPACITY, RELIEF, ROUND
+from durvan.optics.lobes.layout import COUNT, NORMAL, OPACITY, RELIEF, ROUND
 from durvan.optics.lobes.turns import turn
 
 MOST_CUTS = 64  # surfaces that are not there, one behind the other
@@ -316,7 +316,7 @@ def relieve(w: World, m: int, hit: F8, rec: F8, point: F8, registers: F8, dx: fl
     nx, ny, nz = hit[H_NS], hit[H_NS + 1], hit[H_NS + 2]
     tx, ty, tz = hit[H_T1], hit[H_T1 + 1], hit[H_T1 + 2]
     bx, by, bz = hit[H_T2], hit[H_T2 + 1], hit[H_T2 + 2]
-    if rec[RELIEF] == 1.0:
+    if rec[RELIEF] == 1.0 or rec[RELIEF] == 3.0:
         a, b, c = rec[NORMAL], rec[NORMAL + 1], max(rec[NORMAL + 2], 1e-3)
         x, y, z = a * tx + b * bx + c * nx, a * ty + b * by + c * ny, a * tz + b * bz + c * nz
     else:
@@ -338,6 +338,8 @@ def relieve(w: World, m: int, hit: F8, rec: F8, point: F8, registers: F8, dx: fl
     before = dx * nx + dy * ny + dz * nz
     after = dx * x + dy * y + dz * z
     if before * after <= 0.0 or abs(after) < 1e-3:
+        if rec[RELIEF] > 2.0:
+            rec[COUNT] = 0.0
         return
     _set_normal(hit, x, y, z)
 

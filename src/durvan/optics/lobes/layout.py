@@ -11,13 +11,15 @@ OPACITY = 1  # 1 is solid
 GLOW = 2  # radiance in nit, three channels
 MURK = 5  # absorption inside, per metre, three channels
 INSIDE = 8  # 1 where light may get in and be bent, so that it can also be met from within
-RELIEF = 9  # 0 none, 1 a tangent-space normal, 2 a height
+RELIEF = 9  # 0 none, 1 a tangent-space normal, 2 a height; 3 and 4 the same where what is bent away from the eye is black
 NORMAL = 10  # the tangent-space normal, green up, three channels from −1 to 1
 HEIGHT = 13  # metres
 REACH = 14  # mean free path below the surface in metres, three channels
 DEEP = 17  # albedo of what scatters below, three channels
 ROUND = 20  # radius in metres by which edges are rounded
 HEADER = 21
+
+BY_NORMAL, BY_HEIGHT = (1.0, 3.0), (2.0, 4.0)  # of the relief
 
 # A lobe
 KIND = 0

@@ -51,7 +51,7 @@ def stacked(below: Surface | None, top: Surface | None) -> Surface:
     made.glow = ex.field(top.glow) + ex.field(below.glow)
     made.glow_lights = below.glow_lights and top.glow_lights
     made.relief = below.relief or top.relief
-    made.away_is_black = below.away_is_black or top.away_is_black
+    made.soft_relief = below.soft_relief or top.soft_relief
     made.notes = list(dict.fromkeys((*below.notes, *top.notes)))
     return made
 
@@ -84,7 +84,7 @@ def _together(below: Surface, top: Surface, rest: Field, share: Field, adds: boo
     made.deep = _of_those_with(layout.DEEP_DIFFUSE, below, top, below.deep, top.deep, share)
     made.notes = list(dict.fromkeys((*below.notes, *top.notes)))
     made.relief = _relief(made, below, top, share if not adds else ex.field(0.0))
-    made.away_is_black = below.away_is_black or top.away_is_black
+    made.soft_relief = below.soft_relief or top.soft_relief
     made.back = below.back
     if top.back is not None:
         made.notes.append("the back of a layer is not shown")

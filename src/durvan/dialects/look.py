@@ -60,8 +60,8 @@ class Surface:
     from −1 to 1, green up) or ("height", metres). `notes` are what the dialect would print of it. `glow_whole`: its glow lights as
     if nothing of it were cut out. `rounding` is a radius in metres by which edges look rounded, `looks_about` how far (in metres) the
     surroundings count for how open a place is (both as its nodes ask for them), `back` the look of its other side where that is another one,
-    `moved` how far it is moved along its normal in metres, where the surface itself says so. `away_is_black`: what relief bends away from
-    the eye gives no light back, instead of staying as it was.
+    `moved` how far it is moved along its normal in metres, where the surface itself says so. `soft_relief`: what relief bends away
+    from the eye is bent the other way, and steep relief is shadowed softly (Estevez et al. 2019), instead of staying as it was.
     """
 
     lobes: list[Lobe] = field(default_factory=list)
@@ -78,7 +78,7 @@ class Surface:
     looks_about: float = 0.0
     back: Surface | None = None
     moved: Numbers = 0.0
-    away_is_black: bool = False
+    soft_relief: bool = False
 
 
 @dataclass(frozen=True)
@@ -524,7 +524,7 @@ def record(surface: Surface) -> Record:
     put(layout.ROUND, surface.rounding)
     if surface.relief is not None:
         how, what = surface.relief
-        base[layout.RELIEF] = (layout.BY_NORMAL if how == "normal" else layout.BY_HEIGHT)[surface.away_is_black]
+        base[layout.RELIEF] = (layout.BY_NORMAL if how == "normal" else layout.BY_HEIGHT)[surface.soft_relief]
         put(layout.NORMAL if how == "normal" else layout.HEIGHT, what, 3 if how == "normal" else 1)
     for number, lobe in enumerate(lobes):
         _put_lobe(base, put, layout.HEADER + number * layout.LOBE, lobe, lobes)

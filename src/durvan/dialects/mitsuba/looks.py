@@ -46,7 +46,7 @@ def surface(kind: str, get: Inputs) -> Surface:
         return made
     made.opacity = get("opacity")
     made.glow = get("radiance")
-    made.relief, made.away_is_black = relief_of(get, "normal"), True
+    made.relief, made.soft_relief = relief_of(get, "normal"), True
     if not _is_dark(get):
         made.notes.append("what glows shines to its front alone in Mitsuba, and to both sides here")
     if not get.flag("both_sides"):
@@ -169,6 +169,8 @@ def _principled(get: Inputs) -> Surface:
     _coat(made, get)
     if not get("flatness").is_always(0.0):
         made.notes.append("the flat look of a matt base is not shown")
+    if not clear.is_always(0.0) and not matt.is_always(0.0):
+        made.notes.append("from inside, its matt part gives light back here, and none in Mitsuba")
     made.murk = get("absorption")
     return made
 
@@ -195,14 +197,12 @@ def _coat(made: Surface, get: Inputs) -> None:
 
 
 def _thin(get: Inputs) -> Surface:
-    """A sheet: half of what scatters goes to either side at 1."""
+    """A sheet: half of what scatters goes to either side at 1. It reflects as much as it lets pass clear (measured on the plugin)."""
     base, index = get("base_color"), get("eta")
     alphas, clear = _stretched(get), get("spec_trans")
     through = get("diff_trans") * 0.5
-    made = Surface([Lobe(layout.REFLECT, 1.0, *alphas, fresnel=layout.DIELECTRIC, first=index)])
-    made.lobes.append(
-        Lobe(layout.STRAIGHT, clear * ex.each("root", base), *alphas, fresnel=layout.DIELECTRIC, first=index)
-    )
+    made = Surface([Lobe(layout.REFLECT, clear, *alphas, fresnel=layout.DIELECTRIC, first=index)])
+    made.lobes.append(Lobe(layout.STRAIGHT, clear * base, *alphas, fresnel=layout.DIELECTRIC, first=index))
     made.lobes.append(
         Lobe(layout.DIFFUSE, base * (1.0 - clear) * (1.0 - through), get("roughness"), facets=layout.BURLEY)
     )
@@ -248,11 +248,18 @@ def node(kind: str, get: Inputs) -> dict[str, Field] | None:
             name = get.word("name").removeprefix("vertex_").removeprefix("face_")
             return outputs(ex.more(name, 3) * get("scale"), NAMES)
         case "normalmap":
+            _tell_hard(get)
             normal = get("normalmap") * 2.0 - 1.0
             return {"out": ex.join(normal[0], normal[1], normal[2])}
         case "bumpmap":
+            _tell_hard(get)
             return {"out": height(get("height") * get("scale"))}
     return None
+
+
+def _tell_hard(get: Inputs) -> None:
+    if not (get.flag("flip_invalid_normals") and get.flag("use_shadowing_function")):
+        get.tell("steep relief is shown as Mitsuba shows it by default, shadowed softly and never bent away")
 
 
 def _place(get: Inputs) -> Field:

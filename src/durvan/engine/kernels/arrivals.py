@@ -12,7 +12,7 @@ import numpy as np
 from durvan.engine.kernels import lights
 from durvan.engine.kernels.fog import let_through, phase
 from durvan.engine.kernels.lattice import number
-from durvan.engine.kernels.surfaces import H_NG, H_NS, H_P, H_T1, H_T2, clear_way, lift
+from durvan.engine.kernels.surfaces import H_NG, H_NS, H_P, H_T1, H_T2, clear_way, lift, relief_shadow
 from durvan.engine.kernels.world import (
     A_FAR,
     A_FOG,
@@ -180,7 +180,7 @@ def look_at_light(
         fr, fg, fb, p = stack.evaluate(rec, ox, oy, oz, ix, iy, iz, w.tables, chances)
     if fr + fg + fb <= 0.0:
         return
-    k = abs(iz) / (pdf * chance)
+    k = abs(iz) * (1.0 if lambert else relief_shadow(rec, dx, dy, dz)) / (pdf * chance)
     if not only and w.f8[row + ASKED] == 0.0:
         k *= share(pdf * chance, p)
     k *= let_through(w, px, py, pz, dx, dy, dz, d)

@@ -26,6 +26,7 @@ from durvan.engine.kernels.surfaces import (
     lift,
     past,
     prepare,
+    relief_shadow,
     surface_at,
 )
 from durvan.engine.kernels.world import (
@@ -229,7 +230,8 @@ def path(
         side = nx * gx + ny * gy + nz * gz
         if side * iz <= 0.0:
             return
-        tr, tg, tb = tr * wr, tg * wg, tb * wb
+        left = relief_shadow(rec, nx, ny, nz)
+        tr, tg, tb = tr * wr * left, tg * wg * left, tb * wb * left
         pdf = 0.0 if mirror else p
         if rec[HEADER + chosen * LOBE + LOBE_KIND] == DEEP_WALK:
             come, kr, kg, kb = walk(w, hit, rec, nx, ny, nz, key, starts, index, bounce, spare)

@@ -46,7 +46,7 @@ from durvan.engine.kernels.world import (
 )
 from durvan.graph.expression import POINT
 from durvan.optics.jit import beyond, inner, small
-from durvan.optics.lobes.layout import COUNT, NORMAL, OPACITY, RELIEF, ROUND
+from durvan.optics.lobes.layout import HEIGHT, NORMAL, OPACITY, RELIEF, ROUND
 from durvan.optics.lobes.turns import turn
 
 MOST_CUTS = 64  # surfaces that are not there, one behind the other
@@ -310,9 +310,14 @@ def rounded(w: World, hit: F8, radius: float, own: int) -> None:
     _set_normal(hit, x, y, z)
 
 
+SOFT = 2.0  # above it relief is soft: nothing is left out, and what is steep is shadowed
+
+
 @inner
 def relieve(w: World, m: int, hit: F8, rec: F8, point: F8, registers: F8, dx: float, dy: float, dz: float) -> None:
-    """Turn the shading normal by a normal map or a bump; a normal that the eye would see from behind is left out."""
+    """Turn the shading normal by a normal map or a bump; a normal that the eye would see from behind is left out, or bent the other way
+    where relief is soft. A soft one leaves in the record how steep it is (as HEIGHT) and the normal as it was (as NORMAL).
+    """
     nx, ny, nz = hit[H_NS], hit[H_NS + 1], hit[H_NS + 2]
     tx, ty, tz = hit[H_T1], hit[H_T1 + 1], hit[H_T1 + 2]
     bx, by, bz = hit[H_T2], hit[H_T2 + 1], hit[H_T2 + 2]
@@ -337,11 +342,26 @@ def relieve(w: World, m: int, hit: F8, rec: F8, point: F8, registers: F8, dx: fl
     x, y, z = x / k, y / k, z / k
     before = dx * nx + dy * ny + dz * nz
     after = dx * x + dy * y + dz * z
+    if before * after <= 0.0 and rec[RELIEF] > SOFT:  # bent the other way, about the normal as it was
+        up = 2.0 * (x * nx + y * ny + z * nz)
+        x, y, z = up * nx - x, up * ny - y, up * nz - z
+        after = dx * x + dy * y + dz * z
     if before * after <= 0.0 or abs(after) < 1e-3:
-        if rec[RELIEF] > 2.0:
-            rec[COUNT] = 0.0
         return
+    if rec[RELIEF] > SOFT:
+        c = max(min(abs(x * nx + y * ny + z * nz), 1.0), 1e-6)
+        rec[HEIGHT] = min(0.125 * (1.0 - c * c) / (c * c), 1.0)
+        rec[NORMAL], rec[NORMAL + 1], rec[NORMAL + 2] = nx, ny, nz
     _set_normal(hit, x, y, z)
+
+
+@small
+def relief_shadow(rec: F8, dx: float, dy: float, dz: float) -> float:
+    """What steep relief leaves of light that goes in a direction (Estevez et al. 2019); all, where it is not soft."""
+    if rec[RELIEF] <= SOFT or rec[HEIGHT] <= 0.0:
+        return 1.0
+    c = max(abs(dx * rec[NORMAL] + dy * rec[NORMAL + 1] + dz * rec[NORMAL + 2]), 1e-6)
+    return 2.0 / (1.0 + math.sqrt(1.0 + rec[HEIGHT] * (1.0 - c * c) / (c * c)))
 
 
 @inner

@@ -192,7 +192,13 @@ def prepare(
 @app.command()
 def carry(
     file: SceneFile,
-    out: Annotated[Path, typer.Option("--out", help="The file to write: .usda, .usdc or .usd.")],
+    out: Annotated[
+        Path,
+        typer.Option(
+            "--out",
+            help="The file to write; its ending says the format: .usda, .usdc, .usd, .mtlx, .gltf, .glb or .xml.",
+        ),
+    ],
     to: To = "",
     from_: From = "",
     scope: Scope = "",

@@ -36,7 +36,7 @@ class Asset:
     def many(self, name: str) -> list[dict[str, Any]]:
         """A list of the document; empty where there is none. Raises SceneFileError for what is no list of objects."""
         found = self.document.get(name, [])
-        if not isinstance(found, list) or not all(isinstance(one, dict) for one in found):
+        if not isinstance(found, list) or not set(map(type, found)) <= {dict}:
             raise SceneFileError(f"has '{name}' that is no list of objects.", file=self.file, inside=f"/{name}")
         return found
 

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from durvan.formats.naming import Taken, clean, unique
 
+# What keeps names, one a line, from being paths as they stand: ends that are cut off, digits before, nothing; and `shape`
+_ODD = re.compile(r"\n[0-9_\n]|_\n|\nshape\n")
 MATERIALS, SCENE = "/Materials", "/Scene"
 
 
@@ -53,18 +56,28 @@ def parents(nodes: list[dict[str, Any]]) -> tuple[list[int], list[int]]:
 def node_paths(nodes: list[dict[str, Any]], above: list[int], order: list[int]) -> list[str]:
     """The path of each node, below its parent's."""
     out = [""] * len(nodes)
-    taken: dict[int, Taken] = {}
-    siblings = Taken()
-    parent, home = -2, ""
-    for place in order:
-        if above[place] != parent:
-            parent = above[place]
-            siblings = taken.setdefault(parent, Taken("shape"))
-            home = f"{out[parent] if parent != -1 else SCENE}/"
-        name = nodes[place].get("name")
-        if not (isinstance(name, str) and name.isascii() and name.isidentifier() and len(name) < 120):
-            name = clean(name, f"node_{place}")
-        name = name if name not in siblings else unique(name, siblings)
-        siblings.add(name)
-        out[place] = home + name
+    below: dict[int, list[int]] = {}
+    for place in order:  # parents come before children, so the groups do, too
+        below.setdefault(above[place], []).append(place)
+    for parent, places in below.items():
+        home = f"{out[parent] if parent != -1 else SCENE}/"
+        names = _sibling_names([nodes[place].get("name") for place in places], places)
+        for place, name in zip(places, names, strict=True):
+            out[place] = home + name
     return out
+
+
+def _sibling_names(said: list[Any], places: list[int]) -> list[str]:
+    """The names of nodes beside each other; `shape` is what each may show."""
+    if set(map(type, said)) == {str} and len(set(said)) == len(said) and max(map(len, said)) < 120:
+        lines = "\n".join(said)
+        letters = lines.replace("\n", "").replace("_", "")
+        if (
+            letters.isascii()
+            and letters.isalnum()
+            and lines.count("\n") == len(said) - 1
+            and not _ODD.search(f"\n{lines}\n")
+        ):
+            return said
+    taken = Taken("shape")
+    return [unique(clean(name, f"node_{place}"), taken) for name, place in zip(said, places, strict=True)]

@@ -293,14 +293,15 @@ def dialects(
         print_json({"dialects": rows, "broken": known.broken})
     else:
         console = _out()
+        wide = max(map(len, known.packs), default=0) + 2
         for row in rows:
             console.print(
-                f"[bold]{row['name']:9}[/] {row['title']} {row['version']}: {row['summary']} ({row['parameters']} parameters)"
+                f"[bold]{row['name']:{wide}}[/]{row['title']} {row['version']}: {row['summary']} ({row['parameters']} parameters)"
             )
             for problem in row["problems"]:
-                console.print(f"            {told(problem)}")
+                console.print(f"{'':{wide}}{told(problem)}")
         for broken in known.broken:
-            console.print(f"left out  {told(broken)}")
+            console.print(f"{'left out':{wide}}{told(broken)}")
     raise typer.Exit(MISUSE if known.broken or any(row["problems"] for row in rows) else CLEAN)
 
 

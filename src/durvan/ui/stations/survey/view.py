@@ -282,8 +282,8 @@ class Survey(View):
         kinds = {kind: sum(1 for _ in scene.of(kind)) for kind in Kind}
         absent = sum(1 for picture in scene.pictures.values() if picture.state is FileState.ABSENT)
         rows = [
-            ("unit", f"{scene.metres_per_unit * 100:g} cm"),
-            ("up", scene.up_axis),
+            ("unit", f"{'' if 'metersPerUnit' in scene.metadata else 'not said; '}{scene.metres_per_unit * 100:g} cm"),
+            ("up", scene.up_axis if "upAxis" in scene.metadata else "not said"),
             ("materials", str(kinds[Kind.MATERIAL])),
             ("lights", str(kinds[Kind.LIGHT])),
             ("cameras", str(kinds[Kind.CAMERA])),

@@ -23,7 +23,7 @@ from durvan.crossing.job.session import Session, start
 from durvan.crossing.looks.appearance import Appearance, materials
 from durvan.dialects.look import Record
 from durvan.dialects.registry import registry
-from durvan.engine import renderer, swatch_scene, swatches
+from durvan.engine import renderer, staging, swatch_scene, swatches
 from durvan.engine.build import is_strand
 from durvan.engine.estimate import Lattice, distance
 from durvan.engine.lamps import Placed
@@ -47,7 +47,7 @@ def body_of(look: Record, material: str) -> Assembly:
     """The swatch's shapes."""
     tile, floor = swatch_scene.tile()
     forms = [swatch_scene.lock(), floor] if is_strand(look) else [swatch_scene.ball(192, 384), tile, floor]
-    if look.back is not None:
+    if swatch_scene.has_other_side(look):
         forms[1] = swatch_scene.turned_over(tile)
     return Assembly(
         [Body(f"/{form.path}", form.path, form=n) for n, form in enumerate(forms)], forms, [material, "/dark", "/light"]
@@ -113,6 +113,11 @@ def passes(look: Record) -> bool:
     return layout.REFRACT in kinds or bool(look.base[layout.GLOW : layout.GLOW + 3].any())
 
 
+def is_without_picture(look: Record) -> bool:
+    """Whether a picture that it reads is not there."""
+    return any(staging.pixels(one) is None for one in staging.lookups(look))
+
+
 def places_of(look: Record) -> swatches.Places:
     """Where a look is compared: on ball and tile; on the ball alone where it is a body, which a tile without a back is not."""
     every = swatches.places(swatches.ALL)
@@ -167,10 +172,18 @@ def main() -> None:
                 if ONLY and thing.name not in ONLY:
                     continue
                 translation = session.plan.translations[thing.id]
+                if is_without_picture(seen.target(thing, translation)):
+                    print(
+                        f"{name + '/' + thing.name:28}      –  a picture of it is nowhere; Mitsuba opens no scene that names one",
+                        flush=True,
+                    )
+                    continue
                 drift = judged(session, seen, thing, things, folder)
                 every[f"{name}/{thing.name}"] = drift
                 left = sorted({row.reason for row in translation.rows if row.fate in (Fate.LOST, Fate.HELD)})
                 where = "the ball alone; " if passes(seen.target(thing, translation)) else ""
+                if is_strand(seen.target(thing, translation)):
+                    where += "a fibre is a tube, whose far wall light meets once more in Mitsuba; "
                 notes = seen.target(thing, translation).notes
                 word = translation.graph.nodes[next(iter(translation.graph.nodes))].kind
                 print(

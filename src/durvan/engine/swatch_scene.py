@@ -117,6 +117,11 @@ def stands() -> NDArray[np.float64]:
     return matrix
 
 
+def has_other_side(look: Record) -> bool:
+    """Whether a look has another side to show; where light may get in, that is what a body is from inside."""
+    return look.back is not None and look.base[layout.INSIDE] == 0.0
+
+
 def world_of(look: Record) -> Built:
     """The scene of a swatch of a look."""
     floor = [record(Surface([Lobe(layout.DIFFUSE, albedo)])) for albedo in (0.12, 0.3)]
@@ -126,7 +131,7 @@ def world_of(look: Record) -> Built:
     if look.moved is not None:
         shapes = [displaced(mesh, looks, _pixels, [], _CUT) for mesh in (ball(), *tile())]
         return build(shapes, looks, lamps(), _pixels, lightings=len(LIGHTINGS))
-    shapes = tile() if look.back is None else [turned_over(tile()[0]), *tile()[1:]]
+    shapes = [turned_over(tile()[0]), *tile()[1:]] if has_other_side(look) else tile()
     body = Ball((0.0, 0.0, 0.0), RADIUS, 0, TURNED)
     return build(shapes, looks, lamps(), _pixels, (body,), lightings=len(LIGHTINGS))
 

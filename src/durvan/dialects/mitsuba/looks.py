@@ -45,6 +45,8 @@ def surface(kind: str, get: Inputs) -> Surface:
     if word == "null":  # nothing can be put on it
         return made
     made.opacity = get("opacity")
+    if made.back is not None:
+        made.back.opacity = made.opacity
     made.glow = get("radiance")
     made.relief, made.soft_relief = relief_of(get, "normal"), True
     if not _is_dark(get):
@@ -169,9 +171,12 @@ def _principled(get: Inputs) -> Surface:
     _coat(made, get)
     if not get("flatness").is_always(0.0):
         made.notes.append("the flat look of a matt base is not shown")
-    if not clear.is_always(0.0) and not matt.is_always(0.0):
-        made.notes.append("from inside, its matt part gives light back here, and none in Mitsuba")
     made.murk = get("absorption")
+    if not clear.is_always(0.0):  # from inside there is the boundary alone (measured on the plugin)
+        inside = partial(Lobe, alpha=alphas[0], alpha_across=alphas[1], fresnel=layout.DIELECTRIC, first=index)
+        passing = solid * clear
+        lobes = [inside(layout.REFLECT, passing), inside(layout.REFRACT, passing * ex.each("root", base))]
+        made.back = Surface(lobes, murk=made.murk)
     return made
 
 

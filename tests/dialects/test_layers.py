@@ -43,6 +43,17 @@ def test_what_lies_over_gives_by_its_share(one, two, rough, smooth, share) -> No
     assert given_back(layers.over(below, top, field(share))) == pytest.approx(meant, abs=1e-7)
 
 
+def test_each_side_of_layers_is_theirs_of_that_side() -> None:
+    """A sheet with another back over one that is the same on both sides; a side has no further side."""
+    low, high = Surface([Lobe(L.DIFFUSE, 0.2)]), Surface([Lobe(L.DIFFUSE, 0.8)], back=Surface([Lobe(L.DIFFUSE, 0.4)]))
+    made = layers.over(low, high, field(0.25))
+    assert given_back(made)[:, :3] == pytest.approx(0.35, abs=1e-6)
+    assert made.back is not None
+    assert given_back(made.back)[:, :3] == pytest.approx(0.25, abs=1e-6)
+    twice = record(Surface([Lobe(L.DIFFUSE, 0.5)], back=high))
+    assert twice.back is not None and twice.back.back is None
+
+
 @given(tint, tint, unit)
 @settings(max_examples=40, deadline=None)
 def test_what_is_added_comes_on_top(one, two, share) -> None:

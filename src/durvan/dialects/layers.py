@@ -85,9 +85,9 @@ def _together(below: Surface, top: Surface, rest: Field, share: Field, adds: boo
     made.notes = list(dict.fromkeys((*below.notes, *top.notes)))
     made.relief = _relief(made, below, top, share if not adds else ex.field(0.0))
     made.soft_relief = below.soft_relief or top.soft_relief
-    made.back = below.back
-    if top.back is not None:
-        made.notes.append("the back of a layer is not shown")
+    if below.back is not None or top.back is not None:
+        low_back, high_back = (replace(one.back or one, back=None) for one in (below, top))
+        made.back = _together(low_back, high_back, rest, share, adds)
     return made
 
 

@@ -528,7 +528,8 @@ def record(surface: Surface) -> Record:
         put(layout.NORMAL if how == "normal" else layout.HEIGHT, what, 3 if how == "normal" else 1)
     for number, lobe in enumerate(lobes):
         _put_lobe(base, put, layout.HEADER + number * layout.LOBE, lobe, lobes)
-    back = record(surface.back) if surface.back is not None else None
+    # a side has no other side of its own: which one is met says which look counts
+    back = record(replace(surface.back, back=None)) if surface.back is not None else None
     notes += [f"its back: {note}" for note in (back.notes if back is not None else ()) if note not in notes]
     return Record(base, lanes, surface.glow_lights, notes, surface.glow_whole, surface.looks_about, back)
 

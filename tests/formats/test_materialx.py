@@ -179,6 +179,22 @@ def test_what_is_odd_in_an_older_document_is_told_with_its_own_line(packs, tmp_p
     assert "line 8" in told.detail
 
 
+def test_what_depends_on_places_is_told_where_no_shapes_come(packs, tmp_path) -> None:
+    """A document has none, however its looks assign its materials; nobody is to wait for them."""
+    file = tmp_path / "veins.mtlx"
+    file.write_text(
+        '<materialx version="1.39"><position name="p" type="vector3"/><sin name="s" type="vector3"><input name="in" type="vector3" nodename="p"/></sin>'
+        '<convert name="c" type="color3"><input name="in" type="vector3" nodename="s"/></convert><standard_surface name="S" type="surfaceshader">'
+        '<input name="base_color" type="color3" nodename="c"/></standard_surface><surfacematerial name="M" type="material">'
+        '<input name="surfaceshader" type="surfaceshader" nodename="S"/></surfacematerial><look name="L"><materialassign name="a" material="M" geom="*"/></look></materialx>',
+        encoding="utf-8",
+    )
+    rows = start(file, packs, "pellune").plan.translations["/Materials/M"].rows
+    assert {row.reason for row in rows if row.fate is Fate.HELD} == {
+        "It depends on places, and this file has no shapes to bake it on."
+    }
+
+
 def test_names_of_any_script_and_many_materials(tmp_path, packs) -> None:
     one = (
         '<standard_surface name="S{0}" type="surfaceshader"><input name="base" type="float" value="0.5"/></standard_surface>'

@@ -155,7 +155,7 @@ def caveats(source: Record, target: Record) -> tuple[str, ...]:
     for look in (source, target):
         said.update(dict.fromkeys(look.notes))
         for lookup in staging.lookups(look):
-            name = lookup.file.replace("\\", "/").rpartition("/")[2] or "a picture without a name"
+            name = lookup.file.replace("\\", "/").rpartition("/")[2] or "a picture that is nowhere to be found"
             if UDIM in name:
                 if not pictures.tiles_of(lookup.file):
                     said[f"no tile of {name} can be read"] = None

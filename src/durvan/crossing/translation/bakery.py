@@ -237,6 +237,9 @@ class Bakery:
                 "bake:picture",
             )
         if name in self.flow.placed:
+            if self.making.formless:
+                said = "It depends on places, and this file has no shapes to bake it on."
+                return Why(Cause.NO_WORD, said, "bake:uvs")
             if body is None:
                 return Why(
                     Cause.NO_WORD,

@@ -109,6 +109,7 @@ class _ByThing:
         self.policies = Policies(choices, Kinds(choices, traits or {}))
         self.choices = choices
         self.bodies = bodies or {}
+        self.formless = not format_of(Path(scene.file)).forms
         self.files = {file.written: (file.width, file.height, file.depth) for file in scene.pictures.values()}
         self.values: dict[str, list[tuple[str, str, float | str | bool]]] = {}
         for one in choices.values:
@@ -154,6 +155,7 @@ class _ByThing:
             pictures_of(thing.graph.nodes, self.files), ground, goes(Matter.PANES, "simplified"),
             goes(Matter.PROCEDURALS, "baked"), {"two": 2, "one": 1}.get(layers, 0), goes(Matter.REMNANTS, "kept"),
             frozenset(one.node for one in self.rewired.get(thing.id, ()) if isinstance(one, Swap) and one.kind == PICTURE),
+            self.formless,
         )  # fmt: skip
 
 

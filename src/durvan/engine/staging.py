@@ -217,7 +217,7 @@ def _rise(made: Record, bakes: Mapping[str, Bake], ground: Pack, facts: Facts) -
         found = field_of(bake, ground, facts, link) * 2.0 - 1.0
         normal_map = join(found[0] * strength, found[1] * strength, found[2])
     if bake.relief.heights or normal_map is None:
-        made.base[layout.RELIEF] = layout.BY_HEIGHT[made.base[layout.RELIEF] > 2.0]
+        made.base[layout.RELIEF] = layout.BY_HEIGHT[int(made.base[layout.RELIEF] > 2.0)]
         _put(made, layout.HEIGHT, height)
     else:
         _put(made, layout.NORMAL, normal_map)

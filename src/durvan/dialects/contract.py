@@ -265,9 +265,9 @@ class Mapping(Document):
             return one
         if one.like not in self.types or kind in seen:
             raise ValueError(f"{kind} is like '{one.like}', which is none of {', '.join(self.types)}")
+        below = self._whole(one.like, (*seen, kind))
         said = {name: getattr(one, name) for name in one.model_fields_set}
-        said["entries"] = (*one.entries, *self._whole(one.like, (*seen, kind)).entries)
-        return self._whole(one.like, (*seen, kind)).model_copy(update=said)
+        return below.model_copy(update={**said, "entries": (*one.entries, *below.entries)})
 
     def missing_set(self) -> str:
         """Which type includes a set that there is not, in words; empty when there are all. Asked once parts are put together."""

@@ -14,11 +14,9 @@ from durvan.scene.fate import Fate
 from durvan.scene.graph import Link, Node
 
 _FEED = Why(Cause.FEED, "What feeds it has no counterpart; a constant stands in.")
-
 _NO_RELIEF = Why(
     Cause.NO_WORD, "What bends it is no relief that stands in the target; the surface's own normal is used."
 )
-
 _A_SURFACE = Why(Cause.NO_WORD, "A surface feeds it, and it takes none; its own value is used.")
 _NO_SURFACE = Why(Cause.NO_WORD, "What feeds it is no surface; nothing lies there.")
 

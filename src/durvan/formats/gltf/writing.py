@@ -426,7 +426,10 @@ def rewrite(source: Path, out: Path, put: Callable[[str], str]) -> int:
     from urllib.parse import unquote
 
     asset = read_asset(source)
-    document = without_unsaid(copy.deepcopy(asset.document), "", [])
+    unsaid: list[str] = []
+    document = without_unsaid(copy.deepcopy(asset.document), "", unsaid)
+    if unsaid:
+        raise SceneFileError("has a number that is not finite, which JSON cannot say.", file=source, inside=unsaid[0])
     changed = 0
     named = [one for name in ("images", "buffers") if asset.many(name) for one in document[name]]
     for one in named:

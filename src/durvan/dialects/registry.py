@@ -16,13 +16,14 @@ from types import ModuleType
 
 import platformdirs
 
-from durvan.dialects.extending import documents
+from durvan.dialects.extending import documents, read_document
 from durvan.dialects.look import checked
 from durvan.dialects.pack import Below, Code, Pack, checked_functions, checked_hooks, load
 from durvan.errors import PackError
 from durvan.scene.vocabulary import Vocabulary
 
 GROUP = "durvan.dialects"
+SHARED = "durvan.dialects.shared"
 BUILT_IN = ("orvik", "pellune", "skarn", "openpbr", "standard", "gltfpbr", "previewmtlx", "gltf", "mitsuba", "preview")
 log = logging.getLogger(__name__)
 
@@ -77,7 +78,7 @@ class Registry:
 
 def shared_part(name: str) -> Traversable:
     """The folder of a part that packs share."""
-    return resources.files("durvan.dialects") / "shared" / name
+    return resources.files(SHARED) / name
 
 
 def _part(module: str, part: str) -> ModuleType | None:
@@ -89,11 +90,20 @@ def _part(module: str, part: str) -> ModuleType | None:
 def _code(module: str) -> Code:
     """The code of a pack that is a Python package, where it has some. Raises PackError, and whatever the code raises."""
     hooks, looks, functions = (_part(module, name) for name in ("hooks", "looks", "functions"))
+    if hooks is None:
+        hooks = _shared_hooks(module)
     return Code(
         checked_hooks(hooks, module) if hooks is not None else None,
         checked(looks, module) if looks is not None else None,
         checked_functions(functions, module) if functions is not None else {},
     )
+
+
+def _shared_hooks(module: str) -> ModuleType | None:
+    """The hooks of the last part that a pack shares which has some."""
+    shares = read_document(resources.files(module), "pack.yaml").get("shares") or ()
+    there = (_part(f"{SHARED}.{name}", "hooks") for name in reversed(shares) if shared_part(str(name)).is_dir())
+    return next((hooks for hooks in there if hooks is not None), None)
 
 
 def user_folder() -> Path:

@@ -1,4 +1,4 @@
-"""MaterialX's words in files, as every pack of its surfaces has them."""
+"""What packs that share MaterialX's words need code for: its words in files."""
 
 from durvan.dialects.shared.materialx.words import (
     after_writing,

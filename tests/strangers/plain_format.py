@@ -10,9 +10,10 @@ from durvan.errors import SceneFileError
 from durvan.progress import Report, silent
 from durvan.scene.assembly import Assembly
 from durvan.scene.graph import Link, Node
-from durvan.scene.model import Kind, Wearer
+from durvan.scene.model import Kind
 from durvan.scene.raw import RawScene, RawThing
 from durvan.scene.shapes import Shapes
+from durvan.scene.wearers import Wearer
 from durvan.scene.written import Form, Property, Written, WrittenThing
 
 

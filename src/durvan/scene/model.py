@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
-from typing import NamedTuple
 
 from durvan.scene.baking import Bake
 from durvan.scene.graph import Graph, Node, Value
+from durvan.scene.wearers import Wearer
 
 
 class Kind(StrEnum):
@@ -18,14 +18,6 @@ class Kind(StrEnum):
     LIGHT = "light"
     CAMERA = "camera"
     SETTINGS = "settings"
-
-
-class Wearer(NamedTuple):
-    """What wears a material: its path, by what word it says so, and whether another file may say otherwise."""
-
-    path: str
-    by: str
-    free: bool = True
 
 
 @dataclass(slots=True, eq=False)
@@ -45,7 +37,7 @@ class Thing:
     dialect: str = ""
     context: dict[str, float] = field(default_factory=dict)
     used_by: int = 0
-    worn: tuple[Wearer, ...] = ()
+    worn: Sequence[Wearer] = ()
     in_instance: str = ""
     twins: tuple[str, ...] = ()
     prim_type: str = ""

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from durvan.scene.graph import Graph, Link, Problem, Value
-from durvan.scene.model import Kind, Oddity, Solid, Wearer
+from durvan.scene.model import Kind, Oddity, Solid
+from durvan.scene.wearers import Wearer
 
 NO_ID = "(no shader id)"
 SEEN_BY_CAMERA = ":seen_by_camera"  # the end of an attribute of an object; what stands before it is a dialect's own
@@ -86,6 +87,12 @@ class RawScene:
     pictures: list[RawPicture] = field(default_factory=list)
     references: list[RawReference] = field(default_factory=list)
     oddities: list[Oddity] = field(default_factory=list)
-    worn: dict[str, list[Wearer]] = field(default_factory=dict)
+    worn: dict[str, Sequence[Wearer]] = field(default_factory=dict)
     solids: list[Solid] = field(default_factory=list)
     meshes: int = 0
+
+    def wear(self, material: str, wearer: Wearer) -> None:
+        """Say of one more thing that it wears a material."""
+        worn = self.worn.setdefault(material, [])
+        assert isinstance(worn, list)
+        worn.append(wearer)

@@ -112,7 +112,7 @@ class Intake:
             thing.context["frame_aspect"] = ASPECT
         thing.context.update(raw.context)
         thing.stands = raw.stands
-        thing.worn = tuple(self.raw.worn.get(raw.path, ()))
+        thing.worn = self.raw.worn.get(raw.path, ())
         thing.used_by = len(thing.worn)
         if raw.kind is Kind.MATERIAL:
             self._material(thing, raw, packs, main)

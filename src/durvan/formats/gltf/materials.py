@@ -10,6 +10,7 @@ import json
 import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from itertools import groupby
 from typing import Any
 
 from durvan.formats.gltf.lenient import extended, extension
@@ -73,7 +74,7 @@ PLACES: tuple[Place, ...] = (
     Place("diffuse_transmission_color", f"{_X}diffuse_transmission", "diffuseTransmissionColorFactor", "diffuseTransmissionColorTexture", "rgb", True, (1.0, 1.0, 1.0)),
 )  # fmt: skip
 BY_PARAMETER = {one.parameter: one for one in PLACES}
-_HOMES = {one.home for one in PLACES}
+_BY_HOME = {home: tuple(places) for home, places in groupby(PLACES, lambda one: one.home)}
 # Read by code of their own; what else stands in a material is kept as text.
 _OWN = {"name", "alphaMode", "alphaCutoff", "doubleSided", "normalTexture", "occlusionTexture", PBR, "emissiveFactor", "emissiveTexture",
         "extensions"}  # fmt: skip
@@ -96,8 +97,10 @@ class MaterialReader:
         """The network; with `tinted` the colours of the mesh's corners under that name are multiplied into the base."""
         self.graph.add(self.surface)
         self.graph.outputs["surface"] = Link("surface")
-        for place in PLACES:
-            self._parameter(place)
+        for name, places in _BY_HOME.items():
+            home = self._home(name)
+            for place in places if home else ():
+                self._parameter(place, home)
         self._modes()
         self._relief()
         self._iridescence()
@@ -123,8 +126,7 @@ class MaterialReader:
             return None
         return tuple(float(n) for n in value) if size > 1 else float(numbers[0])
 
-    def _parameter(self, place: Place) -> None:
-        home = self._home(place.home)
+    def _parameter(self, place: Place, home: dict[str, Any]) -> None:
         port = place.parameter
         factor: Value | None = None
         if place.factor in home:
@@ -238,7 +240,7 @@ class MaterialReader:
                 self.surface.values[key] = json.dumps(value)
         extensions = self.said.get("extensions")
         for name, value in extensions.items() if isinstance(extensions, dict) else ():
-            if name not in _HOMES and name != "KHR_materials_unlit":
+            if name not in _BY_HOME and name != "KHR_materials_unlit":
                 self.surface.values[f"extensions.{name}"] = json.dumps(value)
             elif isinstance(value, dict):
                 known = {x for one in PLACES if one.home == name for x in (one.factor, one.texture)} | _OWN_EXTENSIONS

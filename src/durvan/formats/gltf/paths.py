@@ -26,10 +26,9 @@ def parents(nodes: list[dict[str, Any]]) -> tuple[list[int], list[int]]:
     above = [-1] * count
     below = [(place, node["children"]) for place, node in enumerate(nodes) if "children" in node]
     for place, children in below:
-        if isinstance(children, list):
-            for child in children:
-                if isinstance(child, int) and 0 <= child < count and child != place and above[child] == -1:
-                    above[child] = place
+        for child in children if isinstance(children, list) else ():
+            if type(child) is int and 0 <= child < count and above[child] == -1 and child != place:
+                above[child] = place
     if not below:
         return above, list(range(count))
     order: list[int] = []
@@ -51,6 +50,23 @@ def parents(nodes: list[dict[str, Any]]) -> tuple[list[int], list[int]]:
             above[chain[-1]] = -1
         order.extend(reversed(chain))
     return above, order
+
+
+class NodePaths:
+    """The paths of a file's nodes, all made when the first is asked for."""
+
+    def __init__(self, nodes: list[dict[str, Any]], above: list[int], order: list[int]) -> None:
+        self._nodes: tuple[list[dict[str, Any]], list[int], list[int]] | None = (nodes, above, order)
+        self._paths: list[str] = []
+
+    def __getitem__(self, place: int) -> str:
+        return self.all()[place]
+
+    def all(self) -> list[str]:
+        """Every node's, in their order."""
+        if self._nodes is not None:
+            self._paths, self._nodes = node_paths(*self._nodes), None
+        return self._paths
 
 
 def node_paths(nodes: list[dict[str, Any]], above: list[int], order: list[int]) -> list[str]:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import math
+from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -12,12 +14,13 @@ from durvan.formats import embedded
 from durvan.formats.gltf.container import Asset, is_address, read_asset
 from durvan.formats.gltf.lenient import extended, extension, listed, table
 from durvan.formats.gltf.materials import FILTERS, WRAPS, MaterialReader
-from durvan.formats.gltf.paths import material_paths, node_paths, parents
+from durvan.formats.gltf.paths import NodePaths, material_paths, parents
 from durvan.formats.gltf.transforms import Floats, local
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Link, Node, Problem, Value
-from durvan.scene.model import Kind, Oddity, Wearer
+from durvan.scene.model import Kind, Oddity
 from durvan.scene.raw import RawPicture, RawReference, RawScene, RawThing
+from durvan.scene.wearers import Wearer, Wearers
 
 LIGHTS = "KHR_lights_punctual"
 SPACE = "gltf"
@@ -43,8 +46,9 @@ class Reader:
         self.nodes = asset.many("nodes")
         self.materials = asset.many("materials")
         self.above, self.order = parents(self.nodes)
-        self.paths = node_paths(self.nodes, self.above, self.order)
+        self.paths = NodePaths(self.nodes, self.above, self.order)
         self.material_paths = material_paths(self.materials)
+        self.others: set[int] = set()  # nodes with children, and cameras
         self.world: dict[int, Floats] = {}
         self.images: dict[int, tuple[str, str]] = {}
         for remark in asset.remarks:
@@ -64,8 +68,8 @@ class Reader:
             self._material(place, said, coloured.get(place, False))
         lamps = self._lamps()
         nodes = self.nodes
-        told = [place for place in self.order if "children" in nodes[place] or "camera" in nodes[place] or lamps]
-        for place in told:
+        others = self.others
+        for place in self.order if lamps else [place for place in self.order if place in others] if others else ():
             node = nodes[place]
             if "children" in node and not self._has_its_children(place, node["children"]):
                 self._odd(
@@ -82,10 +86,11 @@ class Reader:
 
     def _has_its_children(self, place: int, said: object) -> bool:
         """Whether all that a node calls its children stand below it."""
-        count = len(self.nodes)
-        return isinstance(said, list) and all(
-            isinstance(one, int) and 0 <= one < count and self.above[one] == place for one in said
-        )
+        if not isinstance(said, list) or not set(map(type, said)) <= {int}:
+            return False
+        if said and not (min(said) >= 0 and max(said) < len(self.nodes)):
+            return False
+        return {self.above[one] for one in said} <= {place}
 
     def _odd(self, code: str, path: str, detail: str, thing: str = "") -> None:
         self.raw.oddities.append(Oddity(code, thing, path, detail))
@@ -94,11 +99,9 @@ class Reader:
 
     def _wearers(self) -> dict[int, bool]:
         """Who wears each material; which of them are worn with colours at the corners."""
-        worn = self.raw.worn
         coloured: dict[int, bool] = {}
-        by_mesh: list[list[tuple[int, str]]] = []
+        meshes: dict[str, list[int]] = {}  # that wear a material: one as often as it does
         for place, mesh in enumerate(self.asset.many("meshes")):
-            wears: list[tuple[int, str]] = []
             primitives = mesh.get("primitives")
             for number, one in enumerate(primitives if isinstance(primitives, list) else ()):
                 material = one.get("material") if isinstance(one, dict) else None
@@ -111,27 +114,33 @@ class Reader:
                         f"wears material {material!r}, which is none.",
                     )
                     continue
-                wears.append((material, self.material_paths[material]))
+                meshes.setdefault(self.material_paths[material], []).append(place)
                 attributes = one.get("attributes")
                 if isinstance(attributes, dict) and "COLOR_0" in attributes:
                     coloured[material] = True
-            by_mesh.append(wears)
-        lists = [[worn.setdefault(path, []) for _, path in wears] for wears in by_mesh]
-        paths, count, shown = self.paths, len(lists), 0
-        for place, node in enumerate(self.nodes):
-            index = node.get("mesh")
-            if index is None:
-                continue
-            if not isinstance(index, int) or not 0 <= index < count:
-                self._odd("dangling", paths[place], f"shows mesh {index!r}, which is none.")
-                continue
-            shown += 1
-            for found in lists[index]:
-                found.append(Wearer(paths[place], "material", False))
-        self.raw.meshes += shown
-        for path in [path for path, found in worn.items() if not found]:  # of meshes that nothing shows
-            del worn[path]
+        shown = self._walked()
+        for path, worn_by in meshes.items():
+            places = [place for mesh in worn_by for place in shown[mesh]]
+            if places:
+                self.raw.worn[path] = Wearers(len(places), partial(_told, self.paths, places))
         return coloured
+
+    def _walked(self) -> list[list[int]]:
+        """The nodes that show each mesh; which are more than that is found out on the same walk, for there may be very many."""
+        shown: list[list[int]] = [[] for _ in self.asset.many("meshes")]
+        count = len(shown)
+        for place, node in enumerate(self.nodes):
+            if "children" in node or "camera" in node:
+                self.others.add(place)
+            if "mesh" not in node:
+                continue
+            index = node["mesh"]
+            if isinstance(index, int) and 0 <= index < count:
+                shown[index].append(place)
+            elif index is not None:
+                self._odd("dangling", self.paths[place], f"shows mesh {index!r}, which is none.")
+        self.raw.meshes += sum(map(len, shown))
+        return shown
 
     # materials
 
@@ -318,6 +327,11 @@ def _plain(value: Any) -> Value | None:
     ):
         return None
     return tuple(float(n) for n in value) if isinstance(value, list) else float(value)
+
+
+def _told(paths: NodePaths, places: list[int]) -> Iterator[Wearer]:
+    """What wears a material: nodes, in their order."""
+    return (Wearer(paths[place], "material", False) for place in sorted(places))
 
 
 def read_gltf(file: Path, report: Report = silent) -> RawScene:

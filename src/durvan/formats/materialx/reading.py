@@ -14,8 +14,9 @@ from durvan.formats.materialx.document import Tree
 from durvan.formats.naming import Taken, unique
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Link, Node, Problem, Value
-from durvan.scene.model import Kind, Oddity, Wearer
+from durvan.scene.model import Kind, Oddity
 from durvan.scene.raw import RawPicture, RawReference, RawScene, RawThing
+from durvan.scene.wearers import Wearer
 
 CONTEXT = "mtlx"  # the render context of a document's materials
 METRES = 0.01  # what a document that states no unit is read in, as USD does
@@ -454,9 +455,8 @@ class Reader:
                 geometry = one.get("geom", "") or collections.get(one.get("collection", ""), "")
                 for place in (part.strip() for part in geometry.split(",")):
                     if place:
-                        self.raw.worn.setdefault(path, []).append(
-                            Wearer(place, f"{look.get('name', '')}/{one.get('name', '')}", False)
-                        )
+                        by = f"{look.get('name', '')}/{one.get('name', '')}"
+                        self.raw.wear(path, Wearer(place, by, False))
 
     def _left_over(self) -> None:
         """Nodes that no material uses are told; they stay in the document."""

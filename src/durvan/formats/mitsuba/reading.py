@@ -16,8 +16,9 @@ from durvan.formats.mitsuba.networks import NetworkReader
 from durvan.formats.mitsuba.words import HALF_TURN, PREFIX, SHAPES_WITH_LIGHT
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Problem, Value
-from durvan.scene.model import Kind, Wearer
+from durvan.scene.model import Kind
 from durvan.scene.raw import YAW, RawPicture, RawReference, RawScene, RawThing
+from durvan.scene.wearers import Wearer
 
 Floats = NDArray[np.float64]
 SPACE = "mitsuba"
@@ -104,7 +105,7 @@ class Reader(NetworkReader):
         material = self._worn_by(one)
         self.rows.append(ShapeRow(one, path, home, material))
         if material:
-            self.raw.worn.setdefault(material, []).append(Wearer(path, "bsdf", False))
+            self.raw.wear(material, Wearer(path, "bsdf", False))
 
     def _worn_by(self, one: Thing) -> str:
         """The material of a shape, with what else is in the shape and belongs to it."""

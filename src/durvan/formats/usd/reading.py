@@ -16,9 +16,10 @@ from durvan.formats.usd.opening import Opened, asked, layers, metres_per_unit, s
 from durvan.formats.usd.words import said
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Link, Node, Problem, Value
-from durvan.scene.model import Kind, Oddity, Solid, Wearer
+from durvan.scene.model import Kind, Oddity, Solid
 from durvan.scene.places import anchor_of
 from durvan.scene.raw import NO_ID, VISIBILITY, YAW, RawPicture, RawReference, RawScene, RawThing
+from durvan.scene.wearers import Wearer
 
 _SIZES = {
     getattr(Gf, f"Vec{size}{letter}"): size for size in (2, 3, 4) for letter in "fdhi"
@@ -183,7 +184,7 @@ class StageReader:
             targets = relation.GetTargets()
             free = len(targets) == 1 and not prim.IsInstanceProxy()  # of a collection's, one of two is the material
             for target in targets:
-                self.raw.worn.setdefault(str(target), []).append(Wearer(str(prim.GetPath()), name, free))
+                self.raw.wear(str(target), Wearer(str(prim.GetPath()), name, free))
 
     def _odd(self, code: str, path: str, detail: str) -> None:
         self.raw.oddities.append(Oddity(code, "", path, detail))

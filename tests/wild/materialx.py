@@ -78,6 +78,9 @@ class Document:
         name = self._node(kind, self.r.randint(0, 3), self.parts, {graph[0]: graph[1]} if graph[0] else {})
         if self.r.random() < 0.85:
             end = f'<input name="surfaceshader" type="surfaceshader" nodename="{name}"/>'
+            if self.r.random() < 0.2:
+                back = self._node(self.r.choice(surfaces), 1, self.parts, {})
+                end += f'<input name="backsurfaceshader" type="surfaceshader" nodename="{back}"/>'
             self.parts.append(f'<surfacematerial name="M{number_}" type="material">{end}</surfacematerial>')
             if self.r.random() < 0.3:
                 self.parts.append(

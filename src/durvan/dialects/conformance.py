@@ -20,7 +20,7 @@ from durvan.scene.vocabulary import COMPONENTS, Parameter, common_ground
 
 TOLERANCE = 1e-6
 FACTS = frozenset({
-    "metres_per_unit", "area", "frame_aspect", "frame_fit", "map_lux", "map_mean", "profile_lumen", "channels", "eye_x", "eye_y", "eye_z",
+    "metres_per_unit", "backs", "area", "frame_aspect", "frame_fit", "map_lux", "map_mean", "profile_lumen", "channels", "eye_x", "eye_y", "eye_z",
     "look_x", "look_y", "look_z",
 })  # fmt: skip
 _SAMPLES = (0.0, 0.11, 0.37, 0.5, 0.83, 1.0)

@@ -16,6 +16,11 @@ from durvan.optics.lobes import layout
 _FLAT = (0.0, 0.0, 1.0)
 
 
+def two_sided(front: Surface | None, back: Surface | None) -> Surface:
+    """A surface with another one on its back; nothing comes back from a side without one."""
+    return replace(front or Surface(), back=back or Surface())
+
+
 def over(below: Surface, top: Surface, share: Field) -> Surface:
     """`top` over `below` where `share` is 1, and beside it where it is less."""
     share = ex.clamp(share)

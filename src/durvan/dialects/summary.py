@@ -92,11 +92,16 @@ def _abilities(pack: Pack) -> tuple[str, ...]:
     said = pack.identity.abilities
     layers = int(said.get("layers", 1))
     found = [f"lays up to {layers} finishes over one another" if layers > 1 else "has one finish, and nothing over it"]
-    found += [phrase for name, both in _CAN.items() if name in said and (phrase := both[0] if said[name] else both[1])]
+    found += [phrase for name, both in _CAN.items() if name in said and (phrase := _phrase(both, said[name]))]
     found.append(
         "has looks, so that its drift is measured" if pack.looks is not None else "has no looks: its drift has no grade"
     )
     return tuple(found)
+
+
+def _phrase(both: tuple[str, str], said: bool | int | str) -> str:
+    """The words for what a pack can or cannot do; what hangs on a format names it."""
+    return f"{both[0]} in {said}" if isinstance(said, str) and said else both[0] if said else both[1]
 
 
 def check(summary: Summary, registry: Registry) -> list[Told]:

@@ -61,6 +61,7 @@ class Intake:
         self.raw = raw
         self.registry = registry
         self.source = source
+        self.owners: dict[str, list[Pack]] = {}  # by word
         self.scene = Scene(
             str(raw.file), "", raw.metres_per_unit, raw.up_axis, raw.frames, layers=raw.layers,
             default_prim=raw.default_prim, meshes=raw.meshes, name=raw.title or raw.file.stem,
@@ -93,8 +94,7 @@ class Intake:
         if thing.kind is Kind.MATERIAL:
             for context, outputs in thing.contexts.items():
                 link = outputs.get("surface") or next(iter(outputs.values()))
-                node = thing.graph.nodes.get(link.node)
-                pack = self.registry.owner(node.kind) if node else None
+                pack = self._owner(thing.graph, link.node)
                 if pack is not None:
                     found[context] = pack
             return found
@@ -103,6 +103,28 @@ class Intake:
             if space and any(name.startswith(f"{space}:") for name in thing.attributes):
                 found[pack.name] = pack
         return found
+
+    def _owner(self, graph: Graph, root: str) -> Pack | None:
+        """The pack whose words a network is in: its root's, and where that is a word of several, of what feeds it."""
+        left: list[Pack] = []
+        waiting, seen = [root], {root}
+        for name in waiting:
+            node = graph.nodes.get(name)
+            if node is None:
+                continue
+            packs = self._packs_of(node.kind)
+            left = [pack for pack in left if pack in packs] or left or packs
+            if len(left) <= 1:
+                break
+            fresh = {link.node: None for link in node.links.values() if link.node not in seen}
+            seen.update(fresh)
+            waiting.extend(fresh)
+        return left[0] if left else None
+
+    def _packs_of(self, word: str) -> list[Pack]:
+        if word not in self.owners:
+            self.owners[word] = self.registry.owners(word)
+        return self.owners[word]
 
     def _thing(self, raw: RawThing, packs: dict[str, Pack], main: str) -> None:
         thing = Thing(raw.path, raw.name, raw.kind, Graph(), prim_type=raw.prim_type)

@@ -32,6 +32,12 @@ def holds_words(wanted: Format, pack: Pack) -> bool:
     return wanted.any_words or wanted.name in pack.identity.formats
 
 
+def has_backs(pack: Pack, wanted: Format) -> bool:
+    """Whether a material can have another back: by the dialect's words, or by the format that they stand in, which its pack names."""
+    said = pack.identity.abilities.get("two_sided", False)
+    return said == wanted.name if isinstance(said, str) else bool(said)
+
+
 def why_left(kind: Kind, wanted: Format) -> str:
     """Why things of a kind stay behind in a format; empty where it holds them."""
     if kind in wanted.holds:

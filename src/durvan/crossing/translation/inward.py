@@ -155,6 +155,12 @@ class Incoming:
         else:
             said = f"{title} has no mapping for '{node.kind}'."
             why = self.pack.unsaid.get(node.kind) or Why(Cause.NO_RULE, said, node.kind)
+        if not self.rows:  # nothing is set on it, and yet it was there
+            family = kind.family if (kind := self.pack.type(node.kind)) is not None else ""
+            self.rows["node"] = Row(
+                self.thing.id, node.id, "node", family or "procedurals", node.written or node.kind, ""
+            )
+            self.out.rows.append(self.rows["node"])
         self._all_rows(Fate.HELD, why)
 
     def _all_rows(self, fate: Fate, why: Why) -> None:

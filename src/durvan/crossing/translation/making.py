@@ -14,7 +14,7 @@ NEEDED, NEVER, TO_MAPS = "where needed", "never", "to maps"
 class Making:
     """The ways that were chosen for a material: what is baked, whether what is cut out is to be a `stencil`, whether a flat pane is
     simplified, whether `procedurals` are baked even where the target has their like, how many `layers` there may be (0: as many as
-    the target takes), and whether what the target cannot say stays as a `remnant`; `painted` are nodes of the target that give way to a picture. And what is known of it: what wears it, or that nothing can (`formless`), its pictures
+    the target takes), and whether what the target cannot say stays as a `remnant`; `painted` are nodes of the target that give way to a picture. And what is known of it: what wears it, or that nothing can (`formless`), whether the target's file can give it another back (`backs`), its pictures
     (path as written, width, height, depth), and the common ground with its looks.
     """
 
@@ -29,6 +29,7 @@ class Making:
     remnants: bool = False
     painted: frozenset[str] = frozenset()
     formless: bool = False
+    backs: bool = False
 
 
 AS_USUAL = Making()

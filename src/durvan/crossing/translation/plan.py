@@ -8,7 +8,7 @@ from pathlib import Path
 
 from durvan.crossing.translation.bakery import pictures_of
 from durvan.crossing.translation.choices import Choices, Note, Redirect, Swap
-from durvan.crossing.translation.formats import format_for, why_left
+from durvan.crossing.translation.formats import format_for, has_backs, why_left
 from durvan.crossing.translation.ledger import Ledger
 from durvan.crossing.translation.lighting import Handlings
 from durvan.crossing.translation.making import AS_USUAL, Making
@@ -103,13 +103,14 @@ class _ByThing:
 
     def __init__(
         self, choices: Choices, scene: Scene, bodies: Mapping[str, Body] | None = None,
-        traits: Mapping[str, Traits] | None = None, written_as: Format | None = None,
+        traits: Mapping[str, Traits] | None = None, written_as: Format | None = None, backs: bool = False,
     ) -> None:  # fmt: skip
         self.left = {kind: why_left(kind, written_as) if written_as is not None else "" for kind in Kind}
         self.policies = Policies(choices, Kinds(choices, traits or {}))
         self.choices = choices
         self.bodies = bodies or {}
         self.formless = not format_of(Path(scene.file)).forms
+        self.backs = backs
         self.files = {file.written: (file.width, file.height, file.depth) for file in scene.pictures.values()}
         self.values: dict[str, list[tuple[str, str, float | str | bool]]] = {}
         for one in choices.values:
@@ -155,7 +156,7 @@ class _ByThing:
             pictures_of(thing.graph.nodes, self.files), ground, goes(Matter.PANES, "simplified"),
             goes(Matter.PROCEDURALS, "baked"), {"two": 2, "one": 1}.get(layers, 0), goes(Matter.REMNANTS, "kept"),
             frozenset(one.node for one in self.rewired.get(thing.id, ()) if isinstance(one, Swap) and one.kind == PICTURE),
-            self.formless,
+            self.formless, self.backs,
         )  # fmt: skip
 
 
@@ -168,7 +169,10 @@ def plan_one(
     traits: Mapping[str, Traits] | None = None,
 ) -> Translation:
     """What becomes of one thing, whatever the scope."""
-    return made(_ByThing(choices, scene, bodies, traits).inputs(thing, registry, choices.target, scene.metres_per_unit))
+    target = registry.get(choices.target)
+    backs = has_backs(target, format_for(scene, target, choices))
+    chosen = _ByThing(choices, scene, bodies, traits, backs=backs)
+    return made(chosen.inputs(thing, registry, choices.target, scene.metres_per_unit))
 
 
 def plan(
@@ -181,12 +185,13 @@ def plan(
     What is in `before` and depends on the same inputs is taken from there; the result is the same without it.
     Raises PackError for an unknown target and MisuseError for an unknown scope; `report` may raise Stopped.
     """
-    written_as = format_for(scene, registry.get(choices.target), choices)
+    target = registry.get(choices.target)
+    written_as = format_for(scene, target, choices)
     left_out, kinds = set(choices.left_out), Kinds(choices, traits or {})
     things = [thing for thing in in_scope(scene, choices.scope, kinds) if thing.id not in left_out]
     merged = merged_of(choices, {thing.id for thing in things})
     things = [thing for thing in things if thing.id not in merged]
-    chosen = _ByThing(choices, scene, bodies, traits, written_as)
+    chosen = _ByThing(choices, scene, bodies, traits, written_as, has_backs(target, written_as))
     wanted = {t.id: chosen.inputs(t, registry, choices.target, scene.metres_per_unit) for t in things}
     known = before.translations if before is not None else {}
     fresh = {

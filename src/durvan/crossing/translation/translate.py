@@ -13,6 +13,7 @@ from durvan.crossing.translation.formats import left_behind
 from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.inward import carry_in, why_of
 from durvan.crossing.translation.lighting import AS_IT_IS, Handling, forward_of, handle
+from durvan.crossing.translation.lobes.content import SIDES
 from durvan.crossing.translation.lobes.folding import fold
 from durvan.crossing.translation.lobes.unfolding import unfold
 from durvan.crossing.translation.making import AS_USUAL, NEVER, TO_MAPS, Making
@@ -28,6 +29,7 @@ from durvan.crossing.translation.reliefs import as_normals
 from durvan.crossing.translation.result import Inputs, Translation
 from durvan.crossing.translation.rewiring import rewire
 from durvan.crossing.translation.rows import By, Row
+from durvan.crossing.translation.sides import bring_outside
 from durvan.crossing.translation.swapping import not_painted
 from durvan.crossing.translation.views import stand_still
 from durvan.dialects.pack import Pack
@@ -54,10 +56,11 @@ def translate(
         inward = _added(thing)
     elif source is None:
         return _unreadable(thing, target)
-    elif source.name == target.name:
+    elif source.name == target.name and not _loses_its_back(thing, source, making):
         return _same(thing, target)
     else:
         inward = carry_in(thing, source, metres_per_unit, readings)
+        bring_outside(inward)
         fold(inward)
     if thing.kind is Kind.MATERIAL and source is not None:
         merge_layers(inward, thing, source, target, metres_per_unit, 1 if making.how == TO_MAPS else making.layers)
@@ -70,7 +73,7 @@ def translate(
             common.update(node.values)
     parted = part(inward, target) if thing.kind is Kind.LIGHT else None
     context = parted.known(thing.context) if parted is not None else thing.context
-    known = {"metres_per_unit": metres_per_unit, **context}
+    known = {"metres_per_unit": metres_per_unit, "backs": float(making.backs), **context}
     bakery: Bakery | None = None
     unmet: tuple[Why, ...] = ()
     if thing.kind is Kind.MATERIAL:
@@ -138,6 +141,12 @@ def _added(thing: Thing) -> Inward:
             inward.rows.append(row)
             inward.origins.setdefault((node.id, port), []).append(row)
     return inward
+
+
+def _loses_its_back(thing: Thing, pack: Pack, making: Making) -> bool:
+    """Whether a material has another back, which the same words cannot say in the target's file."""
+    mapped = pack.mapping.types.get(thing.graph.root.kind) if thing.graph.root is not None else None
+    return not making.backs and mapped is not None and mapped.category == SIDES
 
 
 def _same(thing: Thing, pack: Pack) -> Translation:

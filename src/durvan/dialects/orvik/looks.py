@@ -7,7 +7,6 @@ lost between facets stays lost: the dialect is older than the cure for it. What 
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 
 from durvan.dialects import layers
 from durvan.dialects.look import Fog, Inputs, Lamp, Lists, Lobe, Numbers, Sampling, Surface, View
@@ -57,9 +56,7 @@ def surface(kind: str, get: Inputs) -> Surface:
         root, tip = (_absorbed(get(name)) for name in ("root_tint", "tip_tint"))
         return fibre(root, tip, 1.0 - get("first_polish"), AROUND, 1.0 - get("second_polish"))
     if kind == "orvik.two_sided":
-        made = replace(_given(get, "front"))
-        made.back = _given(get, "back")
-        return made
+        return layers.two_sided(get.surface("front"), get.surface("back"))
     return _finish(get)
 
 

@@ -20,6 +20,7 @@ KINDS: dict[str, ParameterType] = {
     "vector3": "vector3", "vector4": "vector4", "filename": "file", "string": "string", "surfaceshader": "surface",
 }  # fmt: skip
 SIZES = {"color3": 3, "vector3": 3, "color4": 4, "vector4": 4, "vector2": 2, "matrix33": 9, "matrix44": 16}
+SIDES = "ND_two_sided_surfaceshader"  # a surface with another one on its back: no node of a library, for a material says it itself
 GENERIC = ("color3", "vector3", "float", "vector2", "color4", "vector4")  # what a word of any type is written as
 
 

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from durvan.formats.materialx.colours import is_known, to_rec709
-from durvan.formats.materialx.definitions import by_category, definitions, found_for, value_of
+from durvan.formats.materialx.definitions import SIDES, by_category, definitions, found_for, value_of
 from durvan.formats.materialx.document import Tree
 from durvan.formats.naming import Taken, unique
 from durvan.progress import Report, Step, silent
@@ -154,11 +154,24 @@ class Reader:
         self._walk(
             thing, ((end, child) for said, end in _TERMINALS for child in element if child.get("name") == said), scope
         )
+        self._back(thing)
         for child in element:
             if child.tag == "input" and child.get("name") not in dict(_TERMINALS):
                 self._odd(
                     "unknown-input", thing.path, f"{name}.{child.get('name')}", child, "is no input of a material"
                 )
+
+    @staticmethod
+    def _back(thing: RawThing) -> None:
+        """A material with another back comes from a node of both sides: a word of no library, which a document says by the material."""
+        ends = thing.contexts.get(CONTEXT, {})
+        back = ends.pop("back", None)
+        if back is None:
+            return
+        sides = thing.graph.add(Node("sides", SIDES, source=thing.path, links={"back": back}))
+        if "surface" in ends:
+            sides.links["front"] = ends["surface"]
+        ends["surface"] = Link(sides.id)
 
     def _walk(self, thing: RawThing, ends: Iterator[tuple[str, Any]], scope: Scope) -> None:
         """The nodes that feed a material, from its ends inwards, without recursion."""

@@ -12,7 +12,7 @@ from typing import Any
 
 from durvan.errors import SceneFileError
 from durvan.formats import xml
-from durvan.formats.materialx.definitions import KINDS, Definition, definitions, value_of
+from durvan.formats.materialx.definitions import KINDS, SIDES, Definition, definitions, value_of
 from durvan.formats.materialx.document import Tree
 from durvan.formats.materialx.reading import HOME, Names
 from durvan.scene.graph import Value
@@ -20,9 +20,14 @@ from durvan.scene.written import Form, Property, ReadBack, Written, WrittenThing
 
 _FROM, _TOLD = "durvan_from", "durvan_"
 _LINKS = ("nodename", "nodegraph")
+_BARE = "durvan_bare"  # of a material with nothing on its back, which a document cannot say
 _OF = "durvan_of"  # of what feeds no material: the one that it came with
 _LINEAR = "lin_rec709"
 _ENDS = {"surface": "surfaceshader", "displacement": "displacementshader"}
+_SIDES = {
+    "front": "surfaceshader",
+    "back": "backsurfaceshader",
+}  # what a material says of both, by the ports of the word for them
 _OUTSIDE = ("surfaceshader", "displacementshader", "volumeshader")  # types of nodes that stand in the document
 _NEUTRAL: dict[str, str] = {str(neutral): type_ for type_, neutral in KINDS.items()} | {
     "color": "color3", "normal": "vector3", "vector4": "vector4", "token": "string", "int": "integer", "bool": "boolean",
@@ -120,12 +125,18 @@ class Writer:
         for node, output in thing.ends.values():
             if node in nodes and nodes[node].word not in definitions():
                 nodes[node].outputs = {output: "token"}  # whatever it is, it stands for a surface
+        sides = next(
+            (nodes[node] for node, _ in thing.ends.values() if node in nodes and nodes[node].word == SIDES), None
+        )
+        nodes = {at: one for at, one in nodes.items() if one.word != SIDES}
         graph = _Graph(self.root, name, nodes, self.names)
         graph.run()
         for end, (node, _output) in thing.ends.items():
             said = _ENDS.get(end.rpartition(":")[2])
             if said is not None and node in graph.outside:
                 xml.element("input", found, name=said, type=said, nodename=graph.outside[node])
+        if sides is not None:
+            _both_sides(found, sides, graph.outside)
         graph.mark_idle(found)
         if found.getparent() is None:
             self.root.append(found)
@@ -172,6 +183,20 @@ class Writer:
                 )
         if len(look):
             self.root.append(look)
+
+
+def _both_sides(material: Any, sides: WrittenThing, names: Mapping[str, str]) -> None:
+    """Have a material say what is on either side of it."""
+    for port, said in _SIDES.items():
+        one = sides.properties.get(port)
+        if one is not None and one.link is not None and one.link[0] in names:
+            xml.element("input", material, name=said, type="surfaceshader", nodename=names[one.link[0]])
+    if not _has_back(material):
+        material.set(_BARE, "true")
+
+
+def _has_back(material: Any) -> bool:
+    return any(child.get("name") == _SIDES["back"] for child in material)
 
 
 def _as_meant(element: Any, root: Any) -> None:
@@ -415,6 +440,8 @@ class DocumentReadBack:
             return self._changed(path, wanted)
         if wanted.form is not Form.NODE or wanted.off:
             return wanted
+        if wanted.word == SIDES:
+            return self._sides(path, wanted)
         nodes, _ = self._nodes(path.rsplit("/", 2)[0])
         element = nodes.get(path.rsplit("/", 1)[-1])
         return self._node(path, element, wanted) if element is not None else None
@@ -459,10 +486,27 @@ class DocumentReadBack:
         thing = WrittenThing(wanted.form)
         _, back = self._nodes(path)
         for end, (node, output) in wanted.ends.items():
+            if end.rpartition(":")[2] == "surface" and (element.get(_BARE) or _has_back(element)):
+                thing.ends[end] = (node, output)  # both sides are asked for by themselves
+                continue
             said = _ENDS.get(end.rpartition(":")[2], "")
             child = next((c for c in element if c.get("name") == said), None)
             if child is not None:
                 thing.ends[end] = (f"{node.rsplit('/', 1)[0]}/{back.get(child.get('nodename'), '')}", output)
+        return thing
+
+    def _sides(self, path: str, wanted: WrittenThing) -> WrittenThing | None:
+        """What a material says of both of its sides."""
+        element = self.materials.get(path.rsplit("/", 2)[0])
+        if element is None:
+            return None
+        thing = WrittenThing(wanted.form, wanted.word, outputs=dict(wanted.outputs))
+        _, back = self._nodes(path.rsplit("/", 2)[0])
+        for port, one in wanted.properties.items():
+            child = next((c for c in element if c.get("name") == _SIDES.get(port)), None)
+            if child is not None:
+                link = self._link(child, path.rsplit("/", 1)[0], back, one.link)
+                thing.properties[port] = Property(one.type, one.value, link, space=one.space)
         return thing
 
     def _node(self, path: str, element: Any, wanted: WrittenThing) -> WrittenThing:

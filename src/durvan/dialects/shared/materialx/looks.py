@@ -23,6 +23,8 @@ def surface(kind: str, get: Inputs) -> Surface:
     if kind.endswith(".layer"):
         below, top = get.surface("under") or Surface(), get.surface("top") or Surface()
         return layers.over(below, top, get("amount"))
+    if kind.endswith(".two_sided"):
+        return layers.two_sided(get.surface("front"), get.surface("back"))
     if kind.endswith(".surface_unlit"):
         return Surface([], opacity=get("opacity"), glow=get("emission") * get("emission_color"))
     if ".ND_convert_" in kind:  # numbers put where a surface belongs shine by themselves

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from durvan.formats.materialx.definitions import KINDS, SIZES, Definition, by_category, definitions
+from durvan.formats.materialx.definitions import KINDS, SIDES, SIZES, Definition, by_category, definitions
 from durvan.scene.graph import Graph, Link, Node, Value
 
 PREFIX = "mtlx."
@@ -54,6 +54,9 @@ class Typist:
 
     def _node(self, node: Node) -> None:
         word = node.kind.removeprefix(PREFIX)
+        if word == "two_sided":
+            node.kind, self.types[node.id] = SIDES, "surfaceshader"
+            return
         category = _CATEGORY.get(word, word)
         if word == "layer":
             node.values = {_LAYER.get(port, port): value for port, value in node.values.items()}

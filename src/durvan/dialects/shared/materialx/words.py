@@ -10,7 +10,7 @@ from functools import cache
 
 from durvan.dialects.shared.materialx.rest import COLOURED, by_itself
 from durvan.dialects.shared.materialx.typing import Typist, input_type
-from durvan.formats.materialx.definitions import definitions
+from durvan.formats.materialx.definitions import SIDES, definitions
 from durvan.scene.graph import Graph, Link, Node, Problem, Value
 from durvan.scene.vocabulary import common_ground
 
@@ -18,6 +18,7 @@ PREFIX = "mtlx."
 # Definitions that are another word than their category
 _SPECIAL = {
     "ND_mix_surfaceshader": "layer",
+    SIDES: "two_sided",
     "ND_displacement_float": "displacement",
     "ND_rotate3d_vector3": "turned_tangent",
     "ND_normalmap_vector2": "normalmap_vector2",

@@ -1,0 +1,134 @@
+"""How one picture lies on another: by how many pixels it is shifted, to a tenth of one and better, and moved there.
+
+The correlation of both, without their means, seen through a window (Hann), over logarithms without what is coarse, so that neither an
+exposure nor a light on one side pulls it; its peak is found again fifty times as finely about where it is (Guizar-Sicairos, Thurman &
+Fienup 2008).
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from functools import partial
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import fft, ndimage
+
+from durvan.optics.colour import REC709_LUMINANCE
+from durvan.proof.causes.cells import means
+from durvan.proof.picture import Ids, Pass, Picture, Pixels
+
+Floats = NDArray[np.float64]
+_MOST = 1280  # pixels of the longer side that are looked at
+_COARSE = 8.0  # pixels over which a mean is taken away
+_FINE = 50  # parts of a pixel
+_FLOOR = 0.02  # of the middle
+_Y = np.array(REC709_LUMINANCE, dtype=np.float32)
+
+
+@dataclass(frozen=True)
+class Shift:
+    """By how many pixels the first picture must be moved to lie on the second, to the right and down; `sure` is the height of the
+    correlation's peak, 1 where both are the same.
+    """
+
+    right: float = 0.0
+    down: float = 0.0
+    sure: float = 1.0
+
+    @property
+    def length(self) -> float:
+        """How far, in pixels."""
+        return math.hypot(self.right, self.down)
+
+
+def shift_between(first: Pixels, second: Pixels) -> Shift:
+    """How two pictures [height, width, 3] of one size lie on each other."""
+    height, width = first.shape[:2]
+    side = max(1, math.ceil(max(height, width) / _MOST))
+    one, two = (_detail(_grey(picture, side)) for picture in (first, second))
+    strength = math.sqrt(float((one * one).sum()) * float((two * two).sum()))
+    if strength <= 0.0:
+        return Shift(0.0, 0.0, 0.0)
+    product = fft.fft2(two, workers=2) * np.conj(fft.fft2(one, workers=2))
+    found = fft.ifft2(product, workers=2).real
+    row, column = np.unravel_index(int(np.argmax(found)), found.shape)
+    near = [float(_signed(int(at), size)) for at, size in zip((row, column), found.shape, strict=True)]
+    down, right = _finely(product, *near)
+    return Shift(right * side, down * side, float(found.max()) / strength)
+
+
+def _signed(at: int, size: int) -> int:
+    return at - size if at > size // 2 else at
+
+
+def _grey(picture: Pixels, side: int) -> Floats:
+    small = means(np.nan_to_num(picture, posinf=0.0, neginf=0.0), side)[0] if side > 1 else picture
+    return np.asarray(np.maximum(np.nan_to_num(small, posinf=0.0, neginf=0.0) @ _Y, 0.0), dtype=np.float64)
+
+
+def _detail(grey: Floats) -> Floats:
+    """The logarithm without its coarse part, through a window."""
+    lit = grey[grey > 0.0]
+    floor = _FLOOR * float(np.median(lit)) if lit.size else 1.0
+    stops = np.log2(grey + floor)
+    fine = stops - ndimage.gaussian_filter(stops, _COARSE, mode="nearest")
+    window = np.outer(np.hanning(grey.shape[0]), np.hanning(grey.shape[1]))
+    return np.asarray((fine - fine.mean()) * window)
+
+
+def _finely(product: NDArray[np.complexfloating], down: float, right: float) -> tuple[float, float]:
+    """The peak about a place, by the transform at parts of a pixel there."""
+    reach = np.arange(-1.5, 1.5, 1.0 / _FINE)
+    rows, columns = product.shape
+    v, u = fft.fftfreq(rows)[None, :], fft.fftfreq(columns)[:, None]
+    left = np.exp(2j * np.pi * (down + reach)[:, None] * v)
+    other = np.exp(2j * np.pi * u * (right + reach)[None, :])
+    found = (left @ product @ other).real
+    at = np.unravel_index(int(np.argmax(found)), found.shape)
+    return down + float(reach[at[0]]), right + float(reach[at[1]])
+
+
+def moved(picture: Picture, by: Shift) -> Picture:
+    """A picture moved to the right and down; NaN where nothing is any more. Passes are moved when they are asked for."""
+
+    def later(read: Pass) -> Pixels:
+        return _moved(read(), by)
+
+    ids = [_ids_moved(one, by) for one in (picture.materials, picture.objects)]
+    variance = _moved(picture.variance[..., None], by)[..., 0] if picture.variance is not None else None
+    lights = {name: partial(later, read) for name, read in picture.lights.items()}
+    return replace(
+        picture, rgb=_moved(picture.rgb, by), lights=lights, materials=ids[0], objects=ids[1], variance=variance
+    )
+
+
+def _moved(values: Pixels, by: Shift) -> Pixels:
+    """Between pixels in a straight line."""
+    out = values
+    for axis, amount in ((0, by.down), (1, by.right)):
+        whole = math.floor(amount)
+        part = np.float32(amount - whole)
+        near = _rolled(out, axis, whole)
+        out = near if part == 0.0 else (1.0 - part) * near + part * _rolled(out, axis, whole + 1)
+    return out
+
+
+def _rolled(values: Pixels, axis: int, by: int) -> Pixels:
+    out = np.full_like(values, np.nan)
+    size = values.shape[axis]
+    if abs(by) < size:
+        to, source = [slice(None)] * values.ndim, [slice(None)] * values.ndim
+        to[axis] = slice(max(by, 0), size + min(by, 0))
+        source[axis] = slice(max(-by, 0), size - max(by, 0))
+        out[tuple(to)] = values[tuple(source)]
+    return out
+
+
+def _ids_moved(ids: Ids | None, by: Shift) -> Ids | None:
+    if ids is None:
+        return None
+    whole = Shift(float(round(by.right)), float(round(by.down)))
+    found = _moved(ids.numbers.astype(np.float32), whole)
+    return Ids(np.where(np.isnan(found), -1, found).astype(np.int32), ids.names)

@@ -1,0 +1,207 @@
+"""The whole of it: both pictures laid on each other, their causes, what each owns of the difference, and what is left."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from durvan.proof import kernels
+from durvan.proof.aligning import Shift, moved, shift_between
+from durvan.proof.bands import over_bands
+from durvan.proof.causes.cells import Floats, cells_of
+from durvan.proof.causes.model import EXPOSURE, MATERIAL, RESPONSE
+from durvan.proof.causes.naming import named
+from durvan.proof.causes.noise import in_stops, noise_ratio, with_noise
+from durvan.proof.causes.patterns import patterns
+from durvan.proof.causes.shares import owned
+from durvan.proof.causes.solving import Solved, refitted, solve
+from durvan.proof.picture import Picture
+
+CAMERA, NOISE = "camera", "noise"
+_BENT = (
+    0.05  # what a response is off by, from which it is taken out of every pixel: a mean of bent values is no bent mean
+)
+_AGAIN = 3
+_SHIFTED, _SURE = 0.2, 0.1  # pixels that are a shift, and how high the peak has to be
+_BETTER = 0.9  # of the difference that may be left by moving a picture
+_NOISIER = 2.2  # times the variance, from which one side is noisier
+_MOST = 3.0  # stops that a pixel may be apart
+_TRUST = 2.0  # how far off what renderers say of their own noise may be: of bright specks they have seen but few
+_PATTERN = 0.02  # of the difference, that a pattern has to be
+
+
+@dataclass(frozen=True)
+class Cause:
+    """Something that makes a difference. `stops` [3] is by how much the target must be changed to be the source, of a response `exponent`
+    instead; `share` (0 to 1) is what it owns of the whole difference. Of the camera `shift` says how far the source lies from the target, in
+    pixels; of noise `ratio` is the target's variance against the source's. `flat` says on which side a material has no detail. What
+    `follows` it is in its share.
+    """
+
+    kind: str
+    name: str = ""
+    stops: Floats | None = None
+    share: float = 0.0
+    exponent: float = 1.0
+    shift: Shift | None = None
+    ratio: float = 1.0
+    flat: str = ""
+    apart: float = 0.0
+    follows: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Analysis:
+    """What was found: the causes, largest share first; the whole difference (root of the mean square, in stops), and the shares of noise,
+    whoever it is, and of what nothing explains.
+    """
+
+    causes: tuple[Cause, ...]
+    apart: float
+    noise: float
+    unexplained: float
+    solved: Solved
+
+
+def analyse(source: Picture, target: Picture) -> Analysis:
+    """What of the difference between two pictures of one size is whose."""
+    source, target = (replace(one, variance=with_noise(one)) for one in (source, target))
+    shift, lying = _laid(source, target)
+    straight, exponent, solved = _solved(lying, target, shift is not None)
+    floor = solved.model.floor
+    whole = _apart(source, target, floor)
+    still = _apart(lying, target, floor) if shift is not None else whole
+    noise = [in_stops(one.variance, one, floor) for one in (straight, target) if one.variance is not None]
+    ratio = noise_ratio(straight, target, floor)
+    noisier = max(ratio, 1.0 / max(ratio, 1e-9)) > _NOISIER and sum(noise) > 1e-5
+    bent = max(still - _apart(straight, target, floor), 0.0) if straight is not lying else 0.0
+    causes = _causes(solved, exponent, bent, noisier or shift is not None)
+    _add_patterns(causes, solved, still)
+    if shift is not None:
+        causes.append(Cause(CAMERA, share=max(whole - still, 0.0), shift=shift))
+    if noisier:
+        causes.append(Cause(NOISE, share=sum(noise), ratio=ratio))
+    total = max(whole, 1e-12)
+    causes = [replace(one, share=min(one.share / total, 1.0)) for one in causes]
+    mine = sum(one.share for one in causes if one.kind != NOISE)
+    left = max(1.0 - mine - _coarse(solved) / total, 0.0)  # what blocks do not show lies between neighbours
+    noisy = min(_TRUST * sum(noise) / total, left)
+    causes.sort(key=lambda one: -one.share)
+    return Analysis(tuple(causes), float(np.sqrt(whole)), noisy, max(1.0 - mine - noisy, 0.0), solved)
+
+
+def _causes(solved: Solved, exponent: float, bent: float, unsure: bool) -> list[Cause]:
+    """What is named, with the mean square in stops that each owns in place of a share; `bent` is what the response owns that was taken out."""
+    found = named(solved, unsure)
+    first = [one for one in found if not one.follows]
+    after = {
+        one.group.name: [other for other in found if other.follows and other.follows == one.group.name] for one in first
+    }
+    keys = [tuple((each.group.kind, each.group.number) for each in (one, *after[one.group.name])) for one in first]
+    causes = []
+    for one, part in zip(first, owned(solved.model, keys), strict=True):
+        is_response = one.group.kind == RESPONSE
+        power = exponent * (1.0 + float(one.stops[0])) if is_response else 1.0
+        with_it = tuple(other.group.name for other in after[one.group.name])
+        causes.append(
+            Cause(one.group.kind, one.group.name, one.stops, float(part) + bent * is_response, power, follows=with_it)
+        )
+    if abs(exponent - 1.0) > _BENT and not any(one.kind == RESPONSE for one in causes):
+        causes.append(Cause(RESPONSE, share=bent, exponent=exponent))
+    return causes
+
+
+def _coarse(solved: Solved) -> float:
+    """The mean square in stops of what is left between blocks, beyond their noise."""
+    model = solved.model
+    left = np.clip(model.residual(), -_MOST, _MOST)
+    return max(float((left * left).mean() - np.minimum(model.unsure, _MOST).mean()), 0.0)
+
+
+def _laid(source: Picture, target: Picture) -> tuple[Shift | None, Picture]:
+    """The source as it lies on the target, and how far it had to be moved, where that makes the difference smaller."""
+    shift = shift_between(source.rgb, target.rgb)
+    if shift.length < _SHIFTED or shift.sure < _SURE:
+        return None, source
+    there = moved(source, shift)
+    floor = 0.02 * float(np.median(target.rgb[np.isfinite(target.rgb)])) + 1e-9
+    if _apart(there, target, floor) > _BETTER * _apart(source, target, floor):
+        return None, source
+    return shift, there
+
+
+def _apart(source: Picture, target: Picture, floor: float) -> float:
+    """The mean square of how far two pictures are apart, in stops."""
+    sums = np.zeros((64, 2))
+    one, two = (np.ascontiguousarray(picture.rgb, dtype=np.float32) for picture in (source, target))
+    taken = iter(range(10**6))
+
+    def some(first: int, end: int) -> None:
+        kernels.apart(one, two, floor, _MOST, first, end, sums[next(taken) % len(sums)])
+
+    over_bands(one.shape[0], some)
+    total, count = sums.sum(axis=0)
+    return float(total / max(count, 1.0))
+
+
+def _solved(source: Picture, target: Picture, inside: bool) -> tuple[Picture, float, Solved]:
+    """The causes, with a response taken out of every pixel of the source: the source without it, its exponent, and what was found then."""
+    exponent, straight = 1.0, source
+    solved = _without_consequences(straight, target, inside)
+    for _ in range(_AGAIN):
+        if not any(one.kind == RESPONSE for one in solved.groups) or abs(solved.model.bend) < _BENT:
+            break
+        exponent *= 1.0 + solved.model.bend
+        straight = unbent(source, exponent)
+        solved = _without_consequences(straight, target, inside)
+    return straight, exponent, solved
+
+
+def _without_consequences(source: Picture, target: Picture, inside: bool) -> Solved:
+    """The causes, found once more without those that only follow from others: such a one takes a part of what it follows from, and others
+    then make up for it.
+    """
+    solved = solve(cells_of(source, target, inside))
+    after = {one.group for one in named(solved) if one.follows}
+    return refitted(solved, [one for one in solved.groups if one not in after]) if after else solved
+
+
+def _add_patterns(causes: list[Cause], solved: Solved, still: float) -> None:
+    """Materials that are otherwise than by a factor: as what is wrong with one that is named; else, where no material is named that they could
+    mirror, by themselves.
+    """
+    cells = solved.model.cells
+    for number, side in solved.model.dark:
+        here = cells.material == number
+        left = solved.model.residual()[here]
+        share = float((np.clip(left, -_MOST, _MOST) ** 2).sum() / max(3 * cells.count, 1))
+        causes.append(
+            Cause(
+                MATERIAL, cells.materials[number], left.mean(axis=0), share, flat=side, apart=float(np.abs(left).mean())
+            )
+        )
+    alone = not any(cause.kind == MATERIAL for cause in causes)
+    for one in patterns(solved.model):
+        name = cells.materials[one.number]
+        known = next((n for n, cause in enumerate(causes) if (cause.kind, cause.name) == (MATERIAL, name)), None)
+        if known is not None:
+            causes[known] = replace(causes[known], flat=one.flat, apart=one.apart)
+            continue
+        share = one.apart**2 * float((cells.material == one.number).mean())
+        if alone and share > _PATTERN * still:
+            causes.append(Cause(MATERIAL, name, np.zeros(3), share, flat=one.flat, apart=one.apart))
+
+
+def unbent(picture: Picture, exponent: float) -> Picture:
+    """A picture without a response: its values to the power of 1 / exponent."""
+    power = 1.0 / exponent
+    level = np.maximum(picture.rgb, 0.0)
+    variance = picture.variance
+    if variance is not None:
+        grey = np.maximum(level.mean(axis=2), 1e-6)
+        variance = (variance * (power * grey ** (power - 1.0)) ** 2).astype(np.float32)
+    return replace(picture, rgb=(level**power).astype(np.float32), variance=variance)
+
+
+__all__ = ["CAMERA", "EXPOSURE", "NOISE", "Analysis", "Cause", "analyse", "unbent"]

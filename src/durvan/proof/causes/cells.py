@@ -1,0 +1,110 @@
+"""Both pictures in few numbers: means over blocks, which carry little noise, with what each block shows."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from durvan.proof import kernels
+from durvan.proof.bands import over_bands
+from durvan.proof.picture import Ids, Picture, Pixels
+
+Floats = NDArray[np.float64]
+MOST = 16_000  # blocks
+LEAST_SIDE = 2
+_DARK = 2.0**-7  # of a light on the other side, below which it is not there
+_TRACE = 2.0**-12  # of a light that the target does not have, there is so much: a factor then says how it comes
+
+
+@dataclass(frozen=True)
+class Cells:
+    """Blocks of `side` × `side` pixels, n of them: means of the source and the target [n, 3], of the target's light passes
+    [lights, n, 3] and of the source's (NaN where it has none), the variance of the luminance of both means [n], the material seen [n] with the share of the block that shows it.
+    """
+
+    side: int
+    shape: tuple[int, int]
+    source: Floats
+    target: Floats
+    lights: tuple[str, ...]
+    parts: Floats
+    source_parts: Floats
+    material: NDArray[np.int32]
+    purity: Floats
+    materials: tuple[str, ...]
+    noise_source: Floats
+    noise_target: Floats
+
+    @property
+    def count(self) -> int:
+        """How many blocks there are."""
+        return len(self.source)
+
+
+def side_for(width: int, height: int) -> int:
+    """How large blocks are in a picture of a size, in pixels."""
+    return max(LEAST_SIDE, math.ceil(math.sqrt(width * height / MOST)))
+
+
+def means(values: Pixels, side: int) -> tuple[Pixels, Pixels]:
+    """Means over blocks [rows, columns, channels], and how many pixels of each block were numbers [rows, columns]."""
+    rows, columns = values.shape[0] // side, values.shape[1] // side
+    out = np.empty((rows, columns, values.shape[2]), dtype=np.float32)
+    counts = np.empty((rows, columns), dtype=np.float32)
+    whole = np.ascontiguousarray(values, dtype=np.float32)
+    over_bands(rows, lambda first, end: kernels.block_means(whole, side, first, end, out, counts))
+    return out, counts
+
+
+def _ids(ids: Ids | None, side: int, shape: tuple[int, int]) -> tuple[NDArray[np.int32], Pixels]:
+    number, purity = np.full(shape, -1, dtype=np.int32), np.ones(shape, dtype=np.float32)
+    if ids is not None:
+        whole = np.ascontiguousarray(ids.numbers, dtype=np.int32)
+        over_bands(shape[0], lambda first, end: kernels.block_ids(whole, side, first, end, number, purity))
+    return number, purity
+
+
+def cells_of(source: Picture, target: Picture, inside: bool = False) -> Cells:
+    """Both pictures, which must be of one size, in blocks. Materials are the target's, or the source's where it alone knows them. With
+    `inside` blocks that show two of them count for nothing.
+    """
+    side = side_for(*source.size)
+    one, counted = means(source.rgb, side)
+    two, also = means(target.rgb, side)
+    shape = one.shape[:2]
+    good = (np.minimum(counted, also) > 0.5 * side * side).reshape(-1)
+    names = tuple(dict.fromkeys([*target.lights, *(source.lights if target.lights else ())]))
+    parts, source_parts = (_parts(picture, names, side, good) for picture in (target, source))
+    for k in range(len(names)):  # one that the target does not have, or that is dark there
+        if np.isnan(parts[k]).any() or parts[k].sum() < _DARK * np.nansum(source_parts[k]):
+            parts[k] = _TRACE * source_parts[k]
+    ids = target.materials or source.materials
+    number, purity = _ids(ids, side, shape)
+    if inside:
+        purity = np.where(purity >= 1.0, purity, 0.0)
+    noise = [_noise(picture, side, good) for picture in (source, target)]
+    return Cells(
+        side, shape, one.reshape(-1, 3)[good].astype(np.float64), two.reshape(-1, 3)[good].astype(np.float64),
+        names, parts, source_parts, number.reshape(-1)[good], purity.reshape(-1)[good].astype(np.float64), ids.names if ids is not None else (),
+        noise[0], noise[1],
+    )  # fmt: skip
+
+
+def _parts(picture: Picture, names: tuple[str, ...], side: int, good: NDArray[np.bool_]) -> Floats:
+    """A picture's light passes in blocks [lights, n, 3]; NaN for those that it does not have. One is read at a time."""
+    out = np.full((len(names), int(good.sum()), 3), np.nan)
+    for k, name in enumerate(names):
+        if name in picture.lights:
+            out[k] = means(picture.lights[name](), side)[0].reshape(-1, 3)[good]
+    return out
+
+
+def _noise(picture: Picture, side: int, good: NDArray[np.bool_]) -> Floats:
+    """The variance of the luminance of each block's mean."""
+    if picture.variance is None:
+        return np.zeros(int(good.sum()))
+    found, _ = means(picture.variance[..., None], side)
+    return np.asarray(found.reshape(-1)[good].astype(np.float64) / (side * side))

@@ -1,0 +1,40 @@
+"""One side of a comparison: its pixels, and whatever else is known of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+Pixels = NDArray[np.float32]
+Pass = Callable[[], Pixels]  # [height, width, 3], read when it is asked for: there may be many, and they are large
+
+
+@dataclass(frozen=True)
+class Ids:
+    """Which of some names each pixel shows: places in `names` [height, width], −1 for none of them."""
+
+    numbers: NDArray[np.int32]
+    names: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Picture:
+    """Linear Rec.709 picture values [height, width, 3], 1 being display white at exposure 0, and what is known of them.
+
+    `lights` are passes that add up to it, by the name of the light (glows and surroundings among them). `materials` and `objects` say what
+    is seen. `variance` is that of each pixel's luminance, as a mean of its samples, in squared picture values [height, width].
+    """
+
+    rgb: Pixels
+    lights: Mapping[str, Pass] = field(default_factory=dict)
+    materials: Ids | None = None
+    objects: Ids | None = None
+    variance: Pixels | None = None
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height."""
+        return self.rgb.shape[1], self.rgb.shape[0]

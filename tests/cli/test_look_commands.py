@@ -12,6 +12,8 @@ from typer.testing import CliRunner
 from durvan.cli.main import app
 from durvan.engine import swatches
 from durvan.errors import DurvanError, MisuseError, RenderingError
+from durvan.formats.layers import open_layers
+from durvan.proof.reading import open_picture
 from making import small, write
 
 CAMERA = 'def Camera "Eye"\n{\n}\n'
@@ -66,10 +68,12 @@ def test_a_render_with_its_passes(lamproom: Path, tmp_path: Path) -> None:
         "render", str(lamproom), "--out", str(out), "--samples", "1", "--width", "32", "--height", "18", "--passes"
     )
     assert done.exit_code == 0, done.output
-    names = oiio.ImageBuf(str(out)).spec().channelnames
-    assert {"R", "normal.X", "depth.Z", "id.material"} <= set(names) and any(
-        name.startswith("light_") for name in names
-    )
+    layers = open_layers(out).layers
+    assert {"", "normal", "depth", "variance", "CryptoMaterial00", "CryptoObject00"} <= set(layers)
+    seen = open_picture(out).picture
+    assert "/LampRoom/Lights/DuskSky" in seen.lights and seen.materials is not None
+    assert "/LampRoom/Looks/RoughPlaster" in seen.materials.names
+    assert sum(read() for read in seen.lights.values()) == pytest.approx(seen.rgb, rel=0.01, abs=1e-3)
     assert "kelp_weave is not known" in done.output
     png = tmp_path / "r.png"
     assert (

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Mapping
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -24,6 +25,8 @@ from durvan.formats import pictures
 from durvan.formats.table import reader
 from durvan.optics.tone import developed, srgb
 from durvan.progress import Report, Step
+from durvan.proof import writing
+from durvan.proof.picture import Ids, Picture
 from durvan.record.gallery import gallery
 from durvan.record.page import Gallery
 from durvan.scene.drift import Drift
@@ -137,7 +140,8 @@ def render(
         )
     picture = staged.exposed(film.picture)
     if passes:
-        _write_passes(out, staged, film, size)
+        side = {"side": "target" if target else "source", "camera": eye.id}
+        _write_passes(out, session, staged, film, side)
     else:
         _write(out, picture, developed(picture, staged.sampling.response))
     return staged.notes
@@ -167,19 +171,22 @@ def render_outside(
     return found.notes()
 
 
-def _write_passes(out: Path, staged: staging.Staged, film: renderer.Film, size: tuple[int, int]) -> None:
-    seen = renderer.first_things(staged.built, staged.camera, *size)
-    layers = [staged.exposed(film.picture), seen.normal, seen.depth[..., None]]
-    names = ["R", "G", "B", "normal.X", "normal.Y", "normal.Z", "depth.Z"]
-    layers += [seen.material[..., None].astype(np.float64), seen.thing[..., None].astype(np.float64)]
-    names += ["id.material", "id.object"]
-    for number, group in enumerate(staged.built.groups):
-        layers.append(staged.exposed(film.sums[:, :, number, :] / max(film.samples, 1)))
-        names += [f"light_{group.replace(' ', '_')}.{channel}" for channel in "RGB"]
-    try:
-        pictures.save(out, np.concatenate(layers, axis=-1).astype(np.float32), tuple(names))
-    except OSError as problem:
-        raise DurvanError(f"cannot be written: {problem}", file=out) from problem
+def _write_passes(
+    out: Path, session: Session, staged: staging.Staged, film: renderer.Film, made: dict[str, Any]
+) -> None:
+    """A picture with all that the renderer knows of it."""
+    seen = renderer.first_things(staged.built, staged.camera, staged.width, staged.height)
+    layers = film.layers
+    lights = {
+        path: partial(np.asarray, staged.exposed(layers[:, :, number]).astype(np.float32))
+        for number, path in enumerate(staged.built.paths or staged.built.groups)
+    }
+    picture = Picture(
+        staged.exposed(film.picture).astype(np.float32), lights, Ids(seen.material, tuple(staged.materials)),
+        Ids(seen.thing, tuple(seen.names)), ((film.error() * staged.view.scale) ** 2).astype(np.float32),
+    )  # fmt: skip
+    more = {"normal": seen.normal.astype(np.float32), "depth": seen.depth[..., None].astype(np.float32)}
+    writing.save(picture, out, more, {"scene": str(session.scene.file), "samples": film.samples, **made})
 
 
 def drift(session: Session, fit: bool, report: Report) -> list[dict[str, Any]]:

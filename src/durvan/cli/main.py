@@ -1,4 +1,4 @@
-"""`durvan`: survey, files, relink, prepare, carry, record, dialects, swatch, render, drift, light, open. Exit status 0 clean, 1 with open stop findings, 2 for misuse."""
+"""`durvan`: survey, files, relink, prepare, carry, record, dialects, swatch, render, drift, light, proof, open. Exit status 0 clean, 1 with open stop findings, 2 for misuse."""
 
 from __future__ import annotations
 
@@ -110,6 +110,33 @@ def _tell_findings(session: Session, console: Console) -> None:
 
 def _status(session: Session) -> int:
     return OPEN_STOPS if session.stops() else CLEAN
+
+
+@app.command()
+def proof(
+    source: Annotated[Path, typer.Argument(help="The picture that is meant.")],
+    target: Annotated[Path, typer.Argument(help="The picture that is held against it.")],
+    lights: Annotated[
+        str, typer.Option("--lights", help="A regular expression for layers of lights; its group 'name' is the light.")
+    ] = "",
+    over: Annotated[
+        float,
+        typer.Option(
+            "--over", min=0.0, help="Exit with 1 where they are further apart than so many stops, noise aside."
+        ),
+    ] = 0.1,
+    as_json: AsJson = False,
+) -> None:
+    """Say why two pictures differ, as files of any renderer: exposure, lights, materials, camera, noise, with numbers."""
+    from durvan.cli.proof import Compared
+
+    with _progress(as_json) as report:
+        found = Compared(source, target, lights, report)
+    if as_json:
+        print_json(found.data())
+    else:
+        found.tell(_out())
+    raise typer.Exit(OPEN_STOPS if found.beyond_noise > over else CLEAN)
 
 
 @app.command()

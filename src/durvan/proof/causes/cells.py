@@ -16,6 +16,7 @@ Floats = NDArray[np.float64]
 MOST = 16_000  # blocks
 LEAST_SIDE = 2
 _DARK = 2.0**-7  # of a light on the other side, below which it is not there
+_LITTLE = 0.003  # of all light, below which a light that is not there is not missed
 _TRACE = 2.0**-12  # of a light that the target does not have, there is so much: a factor then says how it comes
 
 
@@ -78,9 +79,11 @@ def cells_of(source: Picture, target: Picture, inside: bool = False) -> Cells:
     good = (np.minimum(counted, also) > 0.5 * side * side).reshape(-1)
     names = tuple(dict.fromkeys([*target.lights, *(source.lights if target.lights else ())]))
     parts, source_parts = (_parts(picture, names, side, good) for picture in (target, source))
+    there = float(np.nansum(one.reshape(-1, 3)[good]))
     for k in range(len(names)):  # one that the target does not have, or that is dark there
-        if np.isnan(parts[k]).any() or parts[k].sum() < _DARK * np.nansum(source_parts[k]):
-            parts[k] = _TRACE * source_parts[k]
+        theirs = float(np.nansum(source_parts[k]))
+        if np.isnan(parts[k]).any() or parts[k].sum() < _DARK * theirs:
+            parts[k] = source_parts[k] * (_TRACE if theirs > _LITTLE * there else 1.0)
     ids = target.materials or source.materials
     number, purity = _ids(ids, side, shape)
     if inside:

@@ -22,7 +22,7 @@ _VISIBLE = {
     MATERIAL: 0.08,
 }  # stops, or what an exponent is off by
 _BESIDE = 0.09  # stops of exposure, or what an exponent is off by, that other causes leave over
-_UNSURE = 0.35  # stops, where the pictures themselves are unsure
+_UNSURE = 0.4  # stops, where the pictures themselves are unsure
 _SPREAD = 0.015  # stops over the picture, by the root of the mean square
 _BLACK = 8.0  # stops in all channels that a material which gives no light at all counts for
 _WEAK = 0.2  # of the strongest material: what bounced light may come to anywhere

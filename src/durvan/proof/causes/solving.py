@@ -16,6 +16,7 @@ _EACH = {
     LIGHT: 0.2
 }  # of what a cause explains, each further one of its unknowns must have earned: a light's colour is seldom wrong
 _RARE = {RESPONSE: 0.6}  # a curve bends itself to what is no curve
+_SLIGHT, _WORSE = 0.06, 1.3  # stops that nobody misses, and how much more may be left for a simpler story
 _STEPS = 5
 _RIDGE = 1e-3  # of each unknown's own weight: of two that do the same neither runs away
 
@@ -55,9 +56,10 @@ def _simpler(model: Model, chosen: list[Group], groups: list[Group]) -> tuple[Mo
             continue
         for light in lights:
             instead = [one, *(other for other in chosen if other is not light)]
-            there, fewer = _pruned(_fitted(model, instead), instead)
-            now = model.equations()[2]
-            if len(fewer) < len(chosen) and there.equations()[2] < _CHANCE + 1.1 * now:
+            there = _fitted(model, instead)
+            seen = [each for each in instead if float(np.abs(stops_of(there, each)).max()) > _SLIGHT]
+            there, fewer = _pruned(_fitted(model, seen), seen)
+            if len(fewer) < len(chosen) and there.equations()[2] < _CHANCE + _WORSE * model.equations()[2]:
                 return there, fewer
     return model, chosen
 

@@ -1,0 +1,74 @@
+"""Two pictures held against each other, on the command line."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+from typing import Any
+
+from rich.console import Console
+
+from durvan.cli.printing import told
+from durvan.progress import Report, Step
+from durvan.proof.causes.analysis import Analysis, Cause, analyse
+from durvan.proof.causes.saying import lines
+from durvan.proof.reading import LIGHTS, Opened, of_one_size, open_picture
+
+
+class Compared:
+    """Two files, and what of their difference is whose."""
+
+    def __init__(self, source: Path, target: Path, lights: str, report: Report) -> None:
+        report(Step("Reading the pictures"))
+        self.files = (source, target)
+        self.opened: tuple[Opened, Opened] = (
+            open_picture(source, lights or LIGHTS),
+            open_picture(target, lights or LIGHTS),
+        )
+        one, two = of_one_size(*self.opened)
+        self.size = one.size
+        report(Step("Looking for causes"))
+        self.found: Analysis = analyse(one, two)
+
+    @property
+    def beyond_noise(self) -> float:
+        """How far both are apart by anything but noise: the root of the mean square, in stops."""
+        return self.found.apart * math.sqrt(max(1.0 - self.found.noise, 0.0))
+
+    def tell(self, console: Console) -> None:
+        """Say it."""
+        source, target = (told(file.name) for file in self.files)
+        console.print(f"[bold]{source}[/] → [bold]{target}[/], {self.size[0]} × {self.size[1]} pixels")
+        for file, opened in zip(self.files, self.opened, strict=True):
+            for remark in opened.remarks:
+                console.print(f"{told(file.name)} {told(remark)}")
+        console.print(f"\n{self.found.apart:.3f} stops apart, {self.beyond_noise:.3f} beyond noise")
+        for line in lines(self.found):
+            console.print(f"  {told(line)}")
+
+    def data(self) -> dict[str, Any]:
+        """The same as data; stops are those by which the target must be changed to be the source."""
+        return {
+            "source": str(self.files[0]), "target": str(self.files[1]), "width": self.size[0], "height": self.size[1],
+            "remarks": {str(file): opened.remarks for file, opened in zip(self.files, self.opened, strict=True)},
+            "apart_stops": self.found.apart, "beyond_noise_stops": self.beyond_noise,
+            "causes": [_cause(one) for one in self.found.causes],
+            "noise": self.found.noise, "unexplained": self.found.unexplained,
+        }  # fmt: skip
+
+
+def _cause(one: Cause) -> dict[str, Any]:
+    data: dict[str, Any] = {"kind": one.kind, "name": one.name, "share": one.share}
+    if one.stops is not None:
+        data["stops"] = [float(part) for part in one.stops]
+    if one.shift is not None:
+        data["shift_pixels"] = [one.shift.right, one.shift.down]
+    if one.kind == "response":
+        data["exponent"] = 1.0 / one.exponent
+    if one.kind == "noise":
+        data["variance_ratio"] = one.ratio
+    if one.flat:
+        data["without_detail"] = one.flat
+    if one.follows:
+        data["with_it"] = list(one.follows)
+    return data

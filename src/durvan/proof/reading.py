@@ -1,0 +1,159 @@
+"""Pictures from outside, of any renderer: what of their layers is the picture, its lights, ids and noise."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+
+from durvan.errors import PictureError
+from durvan.formats.layers import Layered, open_layers
+from durvan.optics.tone import linear
+from durvan.proof import cryptomatte
+from durvan.proof.picture import Ids, Pass, Picture, Pixels
+
+LIGHTS = r"(?:lights?|light_?groups?|lg)(?:[ _.:-]+|/)(?P<name>.+)|(?P<other>.+?)[ _./:-]+lights?"
+_BESIDE = {"emission", "emissive", "environment", "background", "sky", "dome"}  # of light that comes from no lamp
+_MAIN = ("", "rgba", "rgb", "beauty", "combined", "color", "colour", "main", "image")
+_NOISE = ("variance", "var", "noise_variance")
+
+
+@dataclass
+class Opened:
+    """A picture, and what is to be said of how it was read."""
+
+    picture: Picture
+    remarks: list[str] = field(default_factory=list)
+
+
+def open_picture(file: Path, lights: str = LIGHTS) -> Opened:
+    """Read a file. `lights` is a regular expression for the names of light layers; its group "name" (or "other") is the light.
+
+    Raises PictureError.
+    """
+    layered = open_layers(file)
+    main = _main(layered)
+    remarks: list[str] = []
+    rgb = _rgb(layered.read(main))
+    if layered.whole:
+        rgb = linear(rgb)
+        remarks.append("is stored in whole numbers: taken as display values (sRGB)")
+    wild = int((~np.isfinite(rgb).all(axis=2)).sum())
+    if wild:
+        remarks.append(f"{wild} pixels are no numbers, or not finite; they count nowhere")
+    try:
+        pattern = re.compile(lights, re.IGNORECASE)
+    except re.error as problem:
+        raise PictureError(f"the pattern for lights is none: {problem}.") from problem
+    found = _lights(layered, pattern, main)
+    picture = Picture(rgb, found, variance=_variance(layered))
+    ids = cryptomatte.read(layered, remarks)
+    return Opened(replace(picture, materials=ids.get("materials"), objects=ids.get("objects")), remarks)
+
+
+def _main(layered: Layered) -> str:
+    by_lower = {name.lower(): name for name in layered.layers}
+    for name in _MAIN:
+        if name in by_lower and _is_colour(layered, by_lower[name]):
+            return by_lower[name]
+    first = next((name for name in layered.layers if _is_colour(layered, name)), None)
+    if first is None:
+        first = next(iter(layered.layers))
+    return first
+
+
+def _is_colour(layered: Layered, name: str) -> bool:
+    channels = [channel.upper() for channel in layered.layers[name].channels]
+    return {"R", "G", "B"} <= set(channels) or (len(channels) in (1, 2) and channels[0] in ("Y", "L", "I"))
+
+
+def _rgb(values: Pixels) -> Pixels:
+    """Three channels; a grey one is spread over them."""
+    if values.shape[2] >= 3:
+        return np.ascontiguousarray(values[..., :3])
+    return np.repeat(values[..., :1], 3, axis=2)
+
+
+def _lights(layered: Layered, pattern: re.Pattern[str], main: str) -> Mapping[str, Pass]:
+    found: dict[str, Pass] = {}
+    for name in layered.layers:
+        if name == main or not _is_colour(layered, name):
+            continue
+        match = pattern.fullmatch(name)
+        light = next((part for part in match.groupdict().values() if part), name) if match else ""
+        if light and light not in found:
+            found[light] = partial(_pass, layered, name)
+    for name in layered.layers if found else ():
+        if name.lower() in _BESIDE and _is_colour(layered, name):
+            found.setdefault(name, partial(_pass, layered, name))
+    return found
+
+
+def _pass(layered: Layered, name: str) -> Pixels:
+    return _rgb(layered.read(name))
+
+
+def _variance(layered: Layered) -> Pixels | None:
+    name = next((name for name in layered.layers if name.lower() in _NOISE), None)
+    if name is None:
+        return None
+    values = layered.read(name)
+    grey = values[..., :3].mean(axis=2) if values.shape[2] >= 3 else values[..., 0]
+    return np.maximum(np.nan_to_num(grey, posinf=0.0), 0.0)
+
+
+def of_one_size(first: Opened, second: Opened) -> tuple[Picture, Picture]:
+    """Both as pictures of one size: a larger one of the same shape is brought down. Raises PictureError for another shape."""
+    one, two = first.picture, second.picture
+    if one.size == two.size:
+        return one, two
+    ratios = [size[0] / size[1] for size in (one.size, two.size)]
+    if abs(ratios[0] / ratios[1] - 1.0) > 0.01:
+        sizes = " and ".join(f"{width} × {height}" for width, height in (one.size, two.size))
+        raise PictureError(f"the pictures are of other shapes, {sizes} pixels; crop one of them first.")
+    if one.size[0] > two.size[0]:
+        first.remarks.append(f"is brought down to {two.size[0]} × {two.size[1]} pixels, as the other one has")
+        return _smaller(one, two.size), two
+    second.remarks.append(f"is brought down to {one.size[0]} × {one.size[1]} pixels, as the other one has")
+    return one, _smaller(two, one.size)
+
+
+def _smaller(picture: Picture, size: tuple[int, int]) -> Picture:
+    def down(read: Pass) -> Pixels:
+        return _averaged(read(), size)
+
+    rows, columns = (
+        np.floor((np.arange(n) + 0.5) * (m / n)).astype(int)
+        for n, m in zip(size[::-1], picture.size[::-1], strict=True)
+    )
+    ids = {
+        name: Ids(np.ascontiguousarray(one.numbers[np.ix_(rows, columns)]), one.names)
+        for name, one in (("materials", picture.materials), ("objects", picture.objects)) if one is not None
+    }  # fmt: skip
+    fewer = size[0] * size[1] / (picture.size[0] * picture.size[1])
+    variance = picture.variance
+    if variance is not None:
+        variance = _averaged(variance[..., None], size)[..., 0] * np.float32(fewer)
+    lights = {name: partial(down, read) for name, read in picture.lights.items()}
+    return Picture(_averaged(picture.rgb, size), lights, ids.get("materials"), ids.get("objects"), variance)
+
+
+def _averaged(values: Pixels, size: tuple[int, int]) -> Pixels:
+    """Means over the places that each smaller pixel covers, by parts of pixels at its edges."""
+    out = values
+    for axis, count in ((0, size[1]), (1, size[0])):
+        length = out.shape[axis]
+        edges = np.linspace(0.0, length, count + 1)
+        sums = np.concatenate(
+            [np.zeros_like(np.take(out, [0], axis), dtype=np.float64), np.cumsum(out, axis=axis, dtype=np.float64)],
+            axis,
+        )
+        whole = np.minimum(np.floor(edges).astype(int), length)
+        part = (edges - whole).reshape([-1 if a == axis else 1 for a in range(out.ndim)])
+        below, above = np.take(sums, whole, axis), np.take(sums, np.minimum(whole + 1, length), axis)
+        out = np.asarray(np.diff(below + part * (above - below), axis=axis) * (count / length), dtype=np.float32)
+    return out

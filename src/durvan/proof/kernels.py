@@ -22,22 +22,24 @@ def block_means(values: Pixels, side: int, first: int, end: int, out: Pixels, co
     for row in range(first, end):
         for column in range(out.shape[1]):
             number = 0
-            for c in range(channels):
-                out[row, column, c] = 0.0
+            x = y = z = 0.0
             for v in range(row * side, row * side + side):
                 for u in range(column * side, column * side + side):
-                    good = True
-                    for c in range(channels):
-                        if not math.isfinite(values[v, u, c]):
-                            good = False
-                    if good:
+                    a = values[v, u, 0]
+                    b = values[v, u, 1] if channels > 1 else a
+                    c = values[v, u, 2] if channels > 2 else a
+                    if (a - a) + (b - b) + (c - c) == 0.0:
                         number += 1
-                        for c in range(channels):
-                            out[row, column, c] += values[v, u, c]
+                        x += a
+                        y += b
+                        z += c
             counts[row, column] = number
-            if number > 0:
-                for c in range(channels):
-                    out[row, column, c] /= number
+            share = 1.0 / number if number > 0 else 0.0
+            out[row, column, 0] = x * share
+            if channels > 1:
+                out[row, column, 1] = y * share
+            if channels > 2:
+                out[row, column, 2] = z * share
 
 
 @entry

@@ -10,11 +10,10 @@ from durvan.proof import kernels
 from durvan.proof.aligning import Shift, moved, shift_between
 from durvan.proof.bands import over_bands
 from durvan.proof.causes.cells import Floats, cells_of
-from durvan.proof.causes.model import EXPOSURE, MATERIAL, RESPONSE
+from durvan.proof.causes.model import EXPOSURE, MATERIAL, RESPONSE, Model
 from durvan.proof.causes.naming import named
 from durvan.proof.causes.noise import in_stops, noise_ratio, with_noise
 from durvan.proof.causes.patterns import patterns
-from durvan.proof.causes.shares import owned
 from durvan.proof.causes.solving import Solved, refitted, solve
 from durvan.proof.picture import Picture
 
@@ -77,36 +76,50 @@ def analyse(source: Picture, target: Picture) -> Analysis:
     noisier = max(ratio, 1.0 / max(ratio, 1e-9)) > _NOISIER and sum(noise) > 1e-5
     bent = max(still - _apart(straight, target, floor), 0.0) if straight is not lying else 0.0
     causes = _causes(solved, exponent, bent, noisier or shift is not None)
+    known = len(causes)
     _add_patterns(causes, solved, still)
+    beside = sum(one.share for one in causes[known:])
     if shift is not None:
         causes.append(Cause(CAMERA, share=max(whole - still, 0.0), shift=shift))
+    explained = max(whole - still, 0.0) + bent + _explained(solved) + beside
+    noisy = min(max(whole - min(explained, whole) - _coarse(solved), 0.0), _TRUST * sum(noise))
+    shared = _shared(causes, min(explained, whole - noisy))
     if noisier:
-        causes.append(Cause(NOISE, share=sum(noise), ratio=ratio))
+        shared.append(Cause(NOISE, share=noisy, ratio=ratio))
     total = max(whole, 1e-12)
-    causes = [replace(one, share=min(one.share / total, 1.0)) for one in causes]
-    mine = sum(one.share for one in causes if one.kind != NOISE)
-    left = max(1.0 - mine - _coarse(solved) / total, 0.0)  # what blocks do not show lies between neighbours
-    noisy = min(_TRUST * sum(noise) / total, left)
-    causes.sort(key=lambda one: -one.share)
-    return Analysis(tuple(causes), float(np.sqrt(whole)), noisy, max(1.0 - mine - noisy, 0.0), solved)
+    shared = sorted((replace(one, share=one.share / total) for one in shared), key=lambda one: -one.share)
+    mine = sum(one.share for one in shared if one.kind != NOISE)
+    return Analysis(tuple(shared), float(np.sqrt(whole)), noisy / total, max(1.0 - mine - noisy / total, 0.0), solved)
+
+
+def _shared(causes: list[Cause], explained: float) -> list[Cause]:
+    """What is explained, dealt out by what each cause alone comes to: causes that pull against each other are both told."""
+    whole = sum(one.share for one in causes)
+    return [replace(one, share=explained * one.share / max(whole, 1e-12)) for one in causes]
+
+
+def _explained(solved: Solved) -> float:
+    """The mean square in stops that goes when all causes are undone."""
+    nothing = Model(solved.model.cells, parts_of=solved.model)
+    before, after = (float((np.clip(one.residual(), -_MOST, _MOST) ** 2).mean()) for one in (nothing, solved.model))
+    return max(before - after, 0.0)
 
 
 def _causes(solved: Solved, exponent: float, bent: float, unsure: bool) -> list[Cause]:
-    """What is named, with the mean square in stops that each owns in place of a share; `bent` is what the response owns that was taken out."""
+    """What is named, with the mean square in stops that each comes to in place of a share; `bent` is that of the response that was taken
+    out of every pixel.
+    """
     found = named(solved, unsure)
-    first = [one for one in found if not one.follows]
-    after = {
-        one.group.name: [other for other in found if other.follows and other.follows == one.group.name] for one in first
-    }
-    keys = [tuple((each.group.kind, each.group.number) for each in (one, *after[one.group.name])) for one in first]
     causes = []
-    for one, part in zip(first, owned(solved.model, keys), strict=True):
+    for one in found:
+        if one.follows:
+            continue
+        after = [other for other in found if other.follows and other.follows == one.group.name]
         is_response = one.group.kind == RESPONSE
         power = exponent * (1.0 + float(one.stops[0])) if is_response else 1.0
-        with_it = tuple(other.group.name for other in after[one.group.name])
-        causes.append(
-            Cause(one.group.kind, one.group.name, one.stops, float(part) + bent * is_response, power, follows=with_it)
-        )
+        part = sum(each.spread**2 for each in (one, *after)) + bent * is_response
+        names = tuple(other.group.name for other in after)
+        causes.append(Cause(one.group.kind, one.group.name, one.stops, part, power, follows=names))
     if abs(exponent - 1.0) > _BENT and not any(one.kind == RESPONSE for one in causes):
         causes.append(Cause(RESPONSE, share=bent, exponent=exponent))
     return causes

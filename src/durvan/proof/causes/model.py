@@ -20,6 +20,7 @@ from durvan.proof.causes.regions import regions_of
 EXPOSURE, WHITE, RESPONSE, LIGHT, MATERIAL = "exposure", "white balance", "response", "light", "material"
 _FLOOR = 0.02  # of the middle of both pictures: below it a stop counts for less and less
 _SURE = 0.06  # stops: what a block is unsure by without any noise
+_TRACE = 2e-4  # of all light, below which nobody misses a light
 _GONE = 4.5  # stops against the rest of the picture, from which a material is black
 _LEAST = 12  # blocks of one
 _BIAS = 0.3  # stops: more of it is not known so well
@@ -102,7 +103,7 @@ class Model:
         self.lights = np.zeros((len(cells.lights), 3))
         self.materials = np.zeros((len(cells.materials), 3))
         if self.parts_of is not None:
-            for name in ("floor", "weight", "unsure", "told", "bias", "dark", "both", "regions"):
+            for name in ("floor", "weight", "unsure", "told", "bias", "dark", "both", "ours", "regions"):
                 setattr(self, name, getattr(self.parts_of, name))
             self.parts_of = None
             return
@@ -119,6 +120,7 @@ class Model:
         self.bias = self._bias(cells.target, cells.noise_target)
         both = [k for k in range(len(cells.lights)) if not np.isnan(cells.source_parts[k]).any()]
         self.both = np.array(both, dtype=int)
+        self.ours = np.clip(cells.source_parts[both] / np.maximum(cells.source, 1e-12), 0.0, 1.0)
         self.regions = regions_of(
             cells.source_parts[both],
             cells.parts[both],
@@ -173,27 +175,31 @@ class Model:
 
     def changed(self) -> tuple[Floats, Floats, Floats]:
         """The target as it is changed so far [n, 3], what it is before the response, and the share of each light in that [lights, n, 3]."""
+        total, scaled = self._lit()
+        before = total * np.exp2(self._gain())
+        after = np.maximum(before, 1e-12) ** (1.0 + self.bend)
+        return np.asarray(after), before, self._share(scaled, total)
+
+    def _lit(self) -> tuple[Floats, Floats]:
+        """The target with its lights changed [n, 3], and each of these [lights, n, 3]."""
         if len(self.lights):
             scaled = self.cells.parts * np.exp2(self.lights)[:, None, :]
             rest = self.cells.target - self.cells.parts.sum(axis=0)  # of passes that do not add up
             total = np.maximum(scaled.sum(axis=0) + rest, 0.0)
-            share = self._share(scaled, total)
-        else:
-            total, share = np.maximum(self.cells.target, 0.0), np.zeros((0, self.cells.count, 3))
-        before = total * np.exp2(self._gain())
-        return np.asarray(np.maximum(before, 1e-12) ** (1.0 + self.bend)), before, share
+            return total, scaled
+        return np.maximum(self.cells.target, 0.0), np.zeros((0, self.cells.count, 3))
 
     def _share(self, scaled: Floats, total: Floats) -> Floats:
         """Each light's share of a pixel [lights, n, 3], by both sides where both know it: noise of one alone would pull it."""
         share = scaled / np.maximum(total, 1e-12)
         if len(self.both):
-            ours = self.cells.source_parts[self.both] / np.maximum(self.cells.source, 1e-12)
-            share[self.both] = 0.5 * (share[self.both] + np.clip(ours, 0.0, 1.0))
+            share[self.both] = 0.5 * (share[self.both] + self.ours)
         return np.asarray(share)
 
     def residual(self) -> Floats:
         """What is left between both, in stops [n, 3]."""
-        return np.asarray(self.told - self._stops(self.changed()[0]) - self.bias)
+        before = self._lit()[0] * np.exp2(self._gain())
+        return np.asarray(self.told - self._stops(np.maximum(before, 1e-12) ** (1.0 + self.bend)) - self.bias)
 
     def equations(self) -> tuple[Floats, Floats, float]:
         """The normal equations about what is known: [3, n, n] and [3, n] in each channel's unknowns, and the energy that is left."""
@@ -238,11 +244,21 @@ class Model:
         made.append(Group(WHITE, -1, basis(0, _TINTS)))
         made.append(Group(RESPONSE, -1, basis(1, _GREY[None])))
         for k, name in enumerate(self.cells.lights):
+            if not self._counts(k):
+                continue
             made.append(Group(LIGHT, k, basis(2 + k, _GREY[None]), name))
             made.append(Group(LIGHT, k, basis(2 + k, np.vstack([_GREY, _TINTS])), name))
         for m, name in enumerate(self.cells.materials):
             made.append(Group(MATERIAL, m, basis(2 + len(self.lights) + m, np.vstack([_GREY, _TINTS])), name))
         return made
+
+    def _counts(self, k: int) -> bool:
+        """Whether a light gives enough on any side to be missed."""
+        ours, theirs = float(np.nansum(self.cells.source_parts[k])), float(self.cells.parts[k].sum())
+        return (
+            max(ours / max(float(self.cells.source.sum()), 1e-12), theirs / max(float(self.cells.target.sum()), 1e-12))
+            > _TRACE
+        )
 
     def move(self, step: Floats) -> None:
         """Take a step in all unknowns [3 n]."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from scipy import ndimage
 
@@ -12,6 +14,7 @@ _Y = np.array(REC709_LUMINANCE, dtype=np.float32)
 _CROSS = np.array(
     [[1.0, -2.0, 1.0], [-2.0, 4.0, -2.0], [1.0, -2.0, 1.0]]
 )  # gives nothing of planes and straight edges (Immerkær 1996)
+_ENOUGH = 500_000  # pixels
 _PARTS = 8  # into which each side of a picture is dealt
 _MIDDLE = 0.6745  # of a normal distribution's absolute value, in its deviation
 
@@ -37,10 +40,16 @@ def with_noise(picture: Picture) -> Pixels:
     return np.asarray((relative[band] * smooth) ** 2, dtype=np.float32)
 
 
+def _step(picture: Picture) -> int:
+    """Every how manyth pixel is enough for what is said of all of them."""
+    return max(1, math.isqrt(picture.rgb.shape[0] * picture.rgb.shape[1] // _ENOUGH))
+
+
 def in_stops(variance: Pixels, picture: Picture, floor: float) -> float:
     """The mean square of what noise adds to a picture's stops."""
-    grey = np.maximum(picture.rgb.mean(axis=2), 0.0) + floor
-    found = variance / (grey * np.log(2.0)) ** 2
+    step = _step(picture)
+    grey = np.maximum(picture.rgb[::step, ::step].mean(axis=2), 0.0) + floor
+    found = variance[::step, ::step] / (grey * np.log(2.0)) ** 2
     return float(np.mean(np.minimum(found[np.isfinite(found)], 9.0))) if np.isfinite(found).any() else 0.0
 
 
@@ -49,12 +58,13 @@ def noise_ratio(source: Picture, target: Picture, floor: float) -> float:
     good part is noisier on one side and a good part on the other: the scene is another one then, and not its sampling.
     """
     assert source.variance is not None and target.variance is not None
-    height, width = source.rgb.shape[:2]
+    step = _step(source)
+    height, width = source.rgb[::step, ::step].shape[:2]
     rows, columns = (np.linspace(0, size, _PARTS + 1).astype(int)[:-1] for size in (height, width))
     relative = []
     for one, variance in ((source, source.variance), (target, target.variance)):
-        level = np.maximum(np.nan_to_num(one.rgb.mean(axis=2)), 0.0)
-        found = np.nan_to_num(variance, posinf=0.0) / (np.minimum(level, 1e9) + floor) ** 2
+        level = np.maximum(np.nan_to_num(one.rgb[::step, ::step].mean(axis=2)), 0.0)
+        found = np.nan_to_num(variance[::step, ::step], posinf=0.0) / (np.minimum(level, 1e9) + floor) ** 2
         relative.append(np.add.reduceat(np.add.reduceat(np.minimum(found, 1.0), rows, axis=0), columns, axis=1))
     lit = (relative[0] > 0.0) & (relative[1] > 0.0)
     if int(lit.sum()) < _PARTS:

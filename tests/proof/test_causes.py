@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from durvan.proof.causes.analysis import Analysis, analyse
 from durvan.proof.causes.saying import lines
-from durvan.proof.picture import Picture
+from durvan.proof.picture import Ids, Picture
 from proof.made import Made, picture, without
 
 GREY = (1.0, 1.0, 1.0)
@@ -149,3 +152,35 @@ def test_the_other_way_round_it_is_the_opposite(
     other = picture(Made(gain=grey(0.6), lights={"lamp": grey(-1.0)}), seed=2)
     one, two = swapped(analyse(source, other)), swapped(analyse(other, source))
     assert {kind: -stops for kind, stops in two.items()} == pytest.approx(one, abs=0.06)
+
+
+@st.composite
+def odd_pictures(draw: st.DrawFn) -> tuple[Picture, Picture]:
+    """Two small pictures of one size, with anything in them."""
+    width, height = draw(st.integers(1, 40)), draw(st.integers(1, 40))
+    kinds = st.sampled_from(["noise", "black", "flat", "nan", "infinite", "huge", "negative", "tiny"])
+
+    def one(seed: int) -> Picture:
+        r = np.random.default_rng(seed)
+        rgb = {
+            "noise": r.random((height, width, 3)), "black": np.zeros((height, width, 3)), "flat": np.full((height, width, 3), 0.3),
+            "nan": np.full((height, width, 3), np.nan), "infinite": np.full((height, width, 3), np.inf),
+            "huge": 1e30 * r.random((height, width, 3)), "negative": -r.random((height, width, 3)), "tiny": 1e-30 * r.random((height, width, 3)),
+        }[draw(kinds)].astype(np.float32)  # fmt: skip
+        lights = (
+            {"a": partial(np.asarray, 0.5 * rgb), "b": partial(np.asarray, 0.5 * rgb)} if draw(st.booleans()) else {}
+        )
+        ids = Ids(r.integers(-1, 2, (height, width)).astype(np.int32), ("x", "y")) if draw(st.booleans()) else None
+        variance = np.minimum(np.abs(rgb).mean(axis=2), 1e15) ** 2 if draw(st.booleans()) else None
+        return Picture(rgb, lights, ids, None, variance)
+
+    return one(draw(st.integers(0, 99))), one(draw(st.integers(0, 99)))
+
+
+@given(odd_pictures())
+@settings(max_examples=150, deadline=None)
+def test_odd_pictures_never_stop_it(pair: tuple[Picture, Picture]) -> None:
+    found = analyse(*pair)
+    assert all(np.isfinite(one.share) and 0.0 <= one.share <= 1.0 for one in found.causes)
+    assert np.isfinite(found.apart) and 0.0 <= found.noise <= 1.0 and 0.0 <= found.unexplained <= 1.0
+    assert all(isinstance(line, str) and "nan" not in line for line in lines(found))

@@ -26,6 +26,8 @@ _SHIFTED, _SURE = 0.2, 0.1  # pixels that are a shift, and how high the peak has
 _BETTER = 0.9  # of the difference that may be left by moving a picture
 _NOISIER = 2.2  # times the variance, from which one side is noisier
 _MOST = 3.0  # stops that a pixel may be apart
+_LEAST = 12  # blocks
+_LARGEST = 1e9  # times display white
 _TRUST = 2.0  # how far off what renderers say of their own noise may be: of bright specks they have seen but few
 _PATTERN = 0.02  # of the difference, that a pattern has to be
 
@@ -65,11 +67,13 @@ class Analysis:
 
 def analyse(source: Picture, target: Picture) -> Analysis:
     """What of the difference between two pictures of one size is whose."""
-    source, target = (replace(one, variance=with_noise(one)) for one in (source, target))
+    source, target = (replace(one, variance=with_noise(one)) for one in (_within(source), _within(target)))
     shift, lying = _laid(source, target)
     straight, exponent, solved = _solved(lying, target, shift is not None)
     floor = solved.model.floor
     whole = _apart(source, target, floor)
+    if solved.model.cells.count < _LEAST:  # too little to tell anything by
+        return Analysis((), float(np.sqrt(whole)), 0.0, float(whole > 0.0), solved)
     still = _apart(lying, target, floor) if shift is not None else whole
     noise = [in_stops(one.variance, one, floor) for one in (straight, target) if one.variance is not None]
     ratio = noise_ratio(straight, target, floor)
@@ -90,6 +94,15 @@ def analyse(source: Picture, target: Picture) -> Analysis:
     shared = sorted((replace(one, share=one.share / total) for one in shared), key=lambda one: -one.share)
     mine = sum(one.share for one in shared if one.kind != NOISE)
     return Analysis(tuple(shared), float(np.sqrt(whole)), noisy / total, max(1.0 - mine - noisy / total, 0.0), solved)
+
+
+def _within(picture: Picture) -> Picture:
+    """A picture whose values are such as a picture has; beyond that they are no numbers."""
+    with np.errstate(invalid="ignore"):
+        wild = ~(np.abs(picture.rgb) < _LARGEST)
+    if not wild.any():
+        return picture
+    return replace(picture, rgb=np.where(wild, np.float32(np.nan), picture.rgb))
 
 
 def _shared(causes: list[Cause], explained: float) -> list[Cause]:

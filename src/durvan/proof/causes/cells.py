@@ -82,7 +82,7 @@ def cells_of(source: Picture, target: Picture, inside: bool = False) -> Cells:
     there = float(np.nansum(one.reshape(-1, 3)[good]))
     for k in range(len(names)):  # one that the target does not have, or that is dark there
         theirs = float(np.nansum(source_parts[k]))
-        if np.isnan(parts[k]).any() or parts[k].sum() < _DARK * theirs:
+        if np.isnan(parts[k]).any() or (theirs > 0.0 and parts[k].sum() < _DARK * theirs):
             parts[k] = source_parts[k] * (_TRACE if theirs > _LITTLE * there else 1.0)
     ids = target.materials or source.materials
     number, purity = _ids(ids, side, shape)

@@ -136,7 +136,7 @@ class Model:
         seen, size = self.cells.material, len(self.materials)
         place = np.where(seen >= 0, seen, size)
         sums = [
-            np.bincount(place, weights=one.mean(axis=1), minlength=size + 1)
+            np.bincount(place, weights=np.maximum(one.mean(axis=1), 0.0), minlength=size + 1)
             for one in (self.cells.source, self.cells.target)
         ]
         whole = [max(float(one.sum()), 1e-12) for one in sums]

@@ -14,6 +14,7 @@ _Y = np.array(REC709_LUMINANCE, dtype=np.float32)
 _CROSS = np.array(
     [[1.0, -2.0, 1.0], [-2.0, 4.0, -2.0], [1.0, -2.0, 1.0]]
 )  # gives nothing of planes and straight edges (Immerkær 1996)
+_MOST = 1e24  # of a variance
 _ENOUGH = 500_000  # pixels
 _PARTS = 8  # into which each side of a picture is dealt
 _MIDDLE = 0.6745  # of a normal distribution's absolute value, in its deviation
@@ -37,7 +38,7 @@ def with_noise(picture: Picture) -> Pixels:
         if here.any():
             calm = here & (spread <= np.quantile(spread[here], 0.25))  # a quarter of the places at least has no detail
             relative[n] = float(np.median(rough[calm] / np.maximum(smooth[calm], 1e-9))) / _MIDDLE
-    return np.asarray((relative[band] * smooth) ** 2, dtype=np.float32)
+    return np.asarray(np.minimum((relative[band] * smooth) ** 2, _MOST), dtype=np.float32)
 
 
 def _step(picture: Picture) -> int:
@@ -49,7 +50,7 @@ def in_stops(variance: Pixels, picture: Picture, floor: float) -> float:
     """The mean square of what noise adds to a picture's stops."""
     step = _step(picture)
     grey = np.maximum(picture.rgb[::step, ::step].mean(axis=2), 0.0) + floor
-    found = variance[::step, ::step] / (grey * np.log(2.0)) ** 2
+    found = np.minimum(variance[::step, ::step], _MOST) / (grey.astype(np.float64) * np.log(2.0)) ** 2
     return float(np.mean(np.minimum(found[np.isfinite(found)], 9.0))) if np.isfinite(found).any() else 0.0
 
 
@@ -64,7 +65,10 @@ def noise_ratio(source: Picture, target: Picture, floor: float) -> float:
     relative = []
     for one, variance in ((source, source.variance), (target, target.variance)):
         level = np.maximum(np.nan_to_num(one.rgb[::step, ::step].mean(axis=2)), 0.0)
-        found = np.nan_to_num(variance[::step, ::step], posinf=0.0) / (np.minimum(level, 1e9) + floor) ** 2
+        found = (
+            np.minimum(np.nan_to_num(variance[::step, ::step], posinf=0.0), _MOST)
+            / (level.astype(np.float64) + floor) ** 2
+        )
         relative.append(np.add.reduceat(np.add.reduceat(np.minimum(found, 1.0), rows, axis=0), columns, axis=1))
     lit = (relative[0] > 0.0) & (relative[1] > 0.0)
     if int(lit.sum()) < _PARTS:

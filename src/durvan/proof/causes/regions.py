@@ -48,7 +48,7 @@ def regions_of(
             [[np.bincount(place, weights=one[k, :, c], minlength=size) for c in range(3)] for one in (source, target)]
         ).reshape(2, 3, -1, _PARTS)
         made[:, k] = (sums.sum(axis=3) / np.maximum(blocks, 1)).transpose(0, 2, 1)
-        grey = sums.mean(axis=1)
+        grey = np.maximum(sums.mean(axis=1), 0.0)
         without = (grey.sum(axis=2, keepdims=True) - grey) / np.maximum(blocks[:, None] - count, 1) + floor
         apart = np.log2(without[0] / without[1])
         error2 = (_PARTS - 1) / _PARTS * ((apart - apart.mean(axis=1, keepdims=True)) ** 2).sum(axis=1)  # the jackknife

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
@@ -184,3 +185,29 @@ def test_odd_pictures_never_stop_it(pair: tuple[Picture, Picture]) -> None:
     assert all(np.isfinite(one.share) and 0.0 <= one.share <= 1.0 for one in found.causes)
     assert np.isfinite(found.apart) and 0.0 <= found.noise <= 1.0 and 0.0 <= found.unexplained <= 1.0
     assert all(isinstance(line, str) and "nan" not in line for line in lines(found))
+
+
+def turned(one: Picture) -> Picture:
+    """What a camera sees that stands on its head."""
+    assert one.materials is not None and one.variance is not None
+    lights = {name: partial(np.flipud, read()) for name, read in one.lights.items()}
+    ids = Ids(np.flipud(one.materials.numbers), one.materials.names)
+    return Picture(np.flipud(one.rgb).copy(), lights, ids, None, np.flipud(one.variance).copy())
+
+
+def test_a_camera_that_sees_other_things_is_told_by_the_ids(source: Picture) -> None:
+    found = analyse(source, turned(picture(seed=2)))
+    first = found.causes[0]
+    assert first.kind == "view" and first.instead is not None and first.share > 0.5
+    assert {first.instead.source, first.instead.target} == {"wall", "floor"} and 0.4 < first.instead.share < 0.9
+    assert lines(found)[0].startswith("the target shows ") and "where the source shows" in lines(found)[0]
+
+
+def test_ids_that_know_the_same_things_by_other_numbers_agree(source: Picture) -> None:
+    other = picture(Made(gain=grey(0.5)), seed=2)
+    assert other.materials is not None
+    order = np.array([3, 0, 4, 1, 2])
+    names = tuple(np.array(other.materials.names)[np.argsort(order)])
+    again = Ids(order[other.materials.numbers].astype(np.int32), names)
+    (cause,) = analyse(source, replace(other, materials=again)).causes
+    assert cause.kind == "exposure"

@@ -67,6 +67,8 @@ def _cause(one: Cause) -> dict[str, Any]:
         data["exponent"] = 1.0 / one.exponent
     if one.kind == "noise":
         data["variance_ratio"] = one.ratio
+    if one.instead is not None:
+        data |= {"part": one.instead.share, "source_shows": one.instead.source, "target_shows": one.instead.target}
     if one.flat:
         data["without_detail"] = one.flat
     if one.follows:

@@ -9,15 +9,16 @@ import numpy as np
 from durvan.proof import kernels
 from durvan.proof.aligning import Shift, moved, shift_between
 from durvan.proof.bands import over_bands
-from durvan.proof.causes.cells import Floats, cells_of
+from durvan.proof.causes.cells import Floats, cells_of, kept
 from durvan.proof.causes.model import EXPOSURE, MATERIAL, RESPONSE, Model
 from durvan.proof.causes.naming import named
 from durvan.proof.causes.noise import in_stops, noise_ratio, with_noise
 from durvan.proof.causes.patterns import patterns
 from durvan.proof.causes.solving import Solved, refitted, solve
+from durvan.proof.causes.views import Instead, seen_instead
 from durvan.proof.picture import Picture
 
-CAMERA, NOISE = "camera", "noise"
+CAMERA, NOISE, VIEW = "camera", "noise", "view"
 _BENT = (
     0.05  # what a response is off by, from which it is taken out of every pixel: a mean of bent values is no bent mean
 )
@@ -36,7 +37,7 @@ _PATTERN = 0.02  # of the difference, that a pattern has to be
 class Cause:
     """Something that makes a difference. `stops` [3] is by how much the target must be changed to be the source, of a response `exponent`
     instead; `share` (0 to 1) is what it owns of the whole difference. Of the camera `shift` says how far the source lies from the target, in
-    pixels; of noise `ratio` is the target's variance against the source's. `flat` says on which side a material has no detail. What
+    pixels; of noise `ratio` is the target's variance against the source's. Of a `view` that shows other things `instead` says which. `flat` says on which side a material has no detail. What
     `follows` it is in its share.
     """
 
@@ -50,6 +51,7 @@ class Cause:
     flat: str = ""
     apart: float = 0.0
     follows: tuple[str, ...] = ()
+    instead: Instead | None = None
 
 
 @dataclass(frozen=True)
@@ -69,24 +71,29 @@ def analyse(source: Picture, target: Picture) -> Analysis:
     """What of the difference between two pictures of one size is whose."""
     source, target = (replace(one, variance=with_noise(one)) for one in (_within(source), _within(target)))
     shift, lying = _laid(source, target)
-    straight, exponent, solved = _solved(lying, target, shift is not None)
+    straight, exponent, solved, instead = _solved(lying, target, shift is not None)
     floor = solved.model.floor
     whole = _apart(source, target, floor)
-    if solved.model.cells.count < _LEAST:  # too little to tell anything by
+    there = 1.0 - instead.share if instead is not None else 1.0  # of the picture, that shows the same on both sides
+    if solved.model.cells.count < _LEAST and instead is None:  # too little to tell anything by
         return Analysis((), float(np.sqrt(whole)), 0.0, float(whole > 0.0), solved)
     still = _apart(lying, target, floor) if shift is not None else whole
     noise = [in_stops(one.variance, one, floor) for one in (straight, target) if one.variance is not None]
     ratio = noise_ratio(straight, target, floor)
     noisier = max(ratio, 1.0 / max(ratio, 1e-9)) > _NOISIER and sum(noise) > 1e-5
     bent = max(still - _apart(straight, target, floor), 0.0) if straight is not lying else 0.0
-    causes = _causes(solved, exponent, bent, noisier or shift is not None)
+    causes = _causes(solved, exponent, bent, noisier or shift is not None) if solved.model.cells.count >= _LEAST else []
     known = len(causes)
     _add_patterns(causes, solved, still)
-    beside = sum(one.share for one in causes[known:])
+    beside = there * sum(one.share for one in causes[known:])
+    causes = [replace(one, share=there * one.share) for one in causes]
+    if instead is not None:
+        causes.append(Cause(VIEW, share=instead.apart(straight, target, floor), instead=instead))
+        beside += causes[-1].share
     if shift is not None:
         causes.append(Cause(CAMERA, share=max(whole - still, 0.0), shift=shift))
-    explained = max(whole - still, 0.0) + bent + _explained(solved) + beside
-    noisy = min(max(whole - min(explained, whole) - _coarse(solved), 0.0), _TRUST * sum(noise))
+    explained = max(whole - still, 0.0) + bent + there * _explained(solved) + beside
+    noisy = min(max(whole - min(explained, whole) - there * _coarse(solved), 0.0), _TRUST * sum(noise))
     shared = _shared(causes, min(explained, whole - noisy))
     if noisier:
         shared.append(Cause(NOISE, share=noisy, ratio=ratio))
@@ -113,6 +120,8 @@ def _shared(causes: list[Cause], explained: float) -> list[Cause]:
 
 def _explained(solved: Solved) -> float:
     """The mean square in stops that goes when all causes are undone."""
+    if not solved.model.cells.count:
+        return 0.0
     nothing = Model(solved.model.cells, parts_of=solved.model)
     before, after = (float((np.clip(one.residual(), -_MOST, _MOST) ** 2).mean()) for one in (nothing, solved.model))
     return max(before - after, 0.0)
@@ -141,6 +150,8 @@ def _causes(solved: Solved, exponent: float, bent: float, unsure: bool) -> list[
 def _coarse(solved: Solved) -> float:
     """The mean square in stops of what is left between blocks, beyond their noise."""
     model = solved.model
+    if not model.cells.count:
+        return 0.0
     left = np.clip(model.residual(), -_MOST, _MOST)
     return max(float((left * left).mean() - np.minimum(model.unsure, _MOST).mean()), 0.0)
 
@@ -171,26 +182,30 @@ def _apart(source: Picture, target: Picture, floor: float) -> float:
     return float(total / max(count, 1.0))
 
 
-def _solved(source: Picture, target: Picture, inside: bool) -> tuple[Picture, float, Solved]:
+def _solved(source: Picture, target: Picture, inside: bool) -> tuple[Picture, float, Solved, Instead | None]:
     """The causes, with a response taken out of every pixel of the source: the source without it, its exponent, and what was found then."""
     exponent, straight = 1.0, source
-    solved = _without_consequences(straight, target, inside)
+    solved, instead = _without_consequences(straight, target, inside)
     for _ in range(_AGAIN):
         if not any(one.kind == RESPONSE for one in solved.groups) or abs(solved.model.bend) < _BENT:
             break
         exponent *= 1.0 + solved.model.bend
         straight = unbent(source, exponent)
-        solved = _without_consequences(straight, target, inside)
-    return straight, exponent, solved
+        solved, instead = _without_consequences(straight, target, inside)
+    return straight, exponent, solved, instead
 
 
-def _without_consequences(source: Picture, target: Picture, inside: bool) -> Solved:
+def _without_consequences(source: Picture, target: Picture, inside: bool) -> tuple[Solved, Instead | None]:
     """The causes, found once more without those that only follow from others: such a one takes a part of what it follows from, and others
-    then make up for it.
+    then make up for it. And without the places where both see other things.
     """
-    solved = solve(cells_of(source, target, inside))
+    cells = cells_of(source, target, inside)
+    instead = seen_instead(source, target, cells)
+    if instead is not None:
+        cells = kept(cells, ~instead.where)
+    solved = solve(cells)
     after = {one.group for one in named(solved) if one.follows}
-    return refitted(solved, [one for one in solved.groups if one not in after]) if after else solved
+    return refitted(solved, [one for one in solved.groups if one not in after]) if after else solved, instead
 
 
 def _add_patterns(causes: list[Cause], solved: Solved, still: float) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,6 +38,7 @@ class Cells:
     materials: tuple[str, ...]
     noise_source: Floats
     noise_target: Floats
+    good: NDArray[np.bool_]  # which blocks of all these are
 
     @property
     def count(self) -> int:
@@ -60,7 +61,8 @@ def means(values: Pixels, side: int) -> tuple[Pixels, Pixels]:
     return out, counts
 
 
-def _ids(ids: Ids | None, side: int, shape: tuple[int, int]) -> tuple[NDArray[np.int32], Pixels]:
+def ids_in_blocks(ids: Ids | None, side: int, shape: tuple[int, int]) -> tuple[NDArray[np.int32], Pixels]:
+    """The number that most of each block shows, −1 for none, and the share of the block that does [rows, columns]."""
     number, purity = np.full(shape, -1, dtype=np.int32), np.ones(shape, dtype=np.float32)
     if ids is not None:
         whole = np.ascontiguousarray(ids.numbers, dtype=np.int32)
@@ -85,14 +87,25 @@ def cells_of(source: Picture, target: Picture, inside: bool = False) -> Cells:
         if np.isnan(parts[k]).any() or (theirs > 0.0 and parts[k].sum() < _DARK * theirs):
             parts[k] = source_parts[k] * (_TRACE if theirs > _LITTLE * there else 1.0)
     ids = target.materials or source.materials
-    number, purity = _ids(ids, side, shape)
+    number, purity = ids_in_blocks(ids, side, shape)
     if inside:
         purity = np.where(purity >= 1.0, purity, 0.0)
     noise = [_noise(picture, side, good) for picture in (source, target)]
     return Cells(
         side, shape, one.reshape(-1, 3)[good].astype(np.float64), two.reshape(-1, 3)[good].astype(np.float64),
         names, parts, source_parts, number.reshape(-1)[good], purity.reshape(-1)[good].astype(np.float64), ids.names if ids is not None else (),
-        noise[0], noise[1],
+        noise[0], noise[1], good,
+    )  # fmt: skip
+
+
+def kept(cells: Cells, which: NDArray[np.bool_]) -> Cells:
+    """Some of the blocks."""
+    good = cells.good.copy()
+    good[np.nonzero(good)[0][~which]] = False
+    return replace(
+        cells, source=cells.source[which], target=cells.target[which], parts=cells.parts[:, which], source_parts=cells.source_parts[:, which],
+        material=cells.material[which], purity=cells.purity[which], noise_source=cells.noise_source[which],
+        noise_target=cells.noise_target[which], good=good,
     )  # fmt: skip
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from durvan.proof.causes.analysis import CAMERA, NOISE, Analysis, Cause
+from durvan.proof.causes.analysis import CAMERA, NOISE, VIEW, Analysis, Cause
 from durvan.proof.causes.cells import Floats
 from durvan.proof.causes.model import EXPOSURE, LIGHT, RESPONSE, WHITE
 
@@ -36,6 +36,10 @@ def _percent(share: float) -> str:
 def _what(cause: Cause) -> str:
     if cause.kind == CAMERA and cause.shift is not None:
         return f"the picture is shifted by {cause.shift.right:+.1f} pixels across and {cause.shift.down:+.1f} down"
+    if cause.kind == VIEW and cause.instead is not None:
+        one = cause.instead
+        where = f"in {_percent(one.share)} of the picture"
+        return f"the target shows {one.target or 'nothing'} and the like where the source shows {one.source or 'nothing'}, {where}"
     if cause.kind == NOISE:
         noisier, times = ("the target", cause.ratio) if cause.ratio > 1.0 else ("the source", 1.0 / cause.ratio)
         return f"{noisier} is noisier, {times:.1f} times the variance"

@@ -10,7 +10,8 @@ from rich.console import Console
 
 from durvan.cli.printing import told
 from durvan.progress import Report, Step
-from durvan.proof.causes.analysis import Analysis, Cause, analyse
+from durvan.proof.causes.analysis import NOISE, Analysis, Cause, analyse
+from durvan.proof.causes.model import RESPONSE
 from durvan.proof.causes.saying import lines
 from durvan.proof.reading import LIGHTS, Opened, of_one_size, open_picture
 
@@ -63,9 +64,9 @@ def _cause(one: Cause) -> dict[str, Any]:
         data["stops"] = [float(part) for part in one.stops]
     if one.shift is not None:
         data["shift_pixels"] = [one.shift.right, one.shift.down]
-    if one.kind == "response":
+    if one.kind == RESPONSE:
         data["exponent"] = 1.0 / one.exponent
-    if one.kind == "noise":
+    if one.kind == NOISE:
         data["variance_ratio"] = one.ratio
     if one.instead is not None:
         data |= {"part": one.instead.share, "source_shows": one.instead.source, "target_shows": one.instead.target}

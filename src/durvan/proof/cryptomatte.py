@@ -15,10 +15,7 @@ from durvan.formats.layers import Layered
 from durvan.proof.picture import Ids, Pixels
 
 _MATERIALS, _OBJECTS = ("material", "mat"), ("object", "asset", "shape", "obj")
-_EXPONENT, _FLIPPED = (
-    0xFF,
-    1 << 23,
-)  # of a 32-bit float: one of all ones or all zeros is no number that every program keeps
+_EXPONENT, _FLIPPED = 0xFF, 1 << 23  # of a 32-bit float: all ones or all zeros make no number that every program keeps
 
 
 def hash_of(name: str) -> int:
@@ -100,11 +97,7 @@ def _manifest(attributes: Mapping[str, Any], key: str, title: str, remarks: list
 
 def _ranked(values: Pixels, names: Mapping[int, str], title: str, remarks: list[str]) -> Ids:
     """The id that covers most of each pixel: of two ranks in four channels, id and coverage each."""
-    ids = (
-        values.astype(np.float32).view(np.uint32)
-        if values.flags.c_contiguous
-        else np.ascontiguousarray(values).view(np.uint32)
-    )
+    ids = np.ascontiguousarray(values).view(np.uint32)
     second = values.shape[2] >= 4
     better = values[..., 3] > values[..., 1] if second else np.zeros(values.shape[:2], dtype=bool)
     number = np.where(better, ids[..., 2], ids[..., 0]) if second else ids[..., 0]

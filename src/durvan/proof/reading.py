@@ -42,6 +42,8 @@ def open_picture(file: Path, lights: str = LIGHTS) -> Opened:
     if layered.whole:
         rgb = linear(rgb)
         remarks.append("is stored in whole numbers: taken as display values (sRGB)")
+    if abs(layered.pixel_aspect - 1.0) > 0.01:
+        remarks.append(f"has pixels {layered.pixel_aspect:.3g} times as wide as high; it is compared pixel by pixel")
     wild = int((~np.isfinite(rgb).all(axis=2)).sum())
     if wild:
         remarks.append(f"{wild} pixels are no numbers, or not finite; they count nowhere")

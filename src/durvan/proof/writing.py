@@ -26,7 +26,6 @@ class _Part:
     values: Pixels
     channels: tuple[str, ...]
     header: Mapping[str, str] = field(default_factory=dict)
-    depth: str = "half"
 
 
 def save(
@@ -36,17 +35,17 @@ def save(
     header. Raises PictureError.
     """
     header = {MADE: json.dumps(made, ensure_ascii=False, sort_keys=True)} if made else {}
-    parts = [_Part("", picture.rgb, ("R", "G", "B"), header, "float")]
+    parts = [_Part("", picture.rgb, ("R", "G", "B"), header)]
     parts += [_Part(f"light:{name}", read(), ("R", "G", "B")) for name, read in picture.lights.items()]
     if picture.variance is not None:
-        parts.append(_Part("variance", picture.variance[..., None], ("Y",), depth="float"))
+        parts.append(_Part("variance", picture.variance[..., None], ("Y",)))
     for title, ids in (("CryptoMaterial", picture.materials), ("CryptoObject", picture.objects)):
         if ids is not None:
             values = cryptomatte.channels(ids)
-            parts.append(_Part(f"{title}00", values, ("R", "G", "B", "A"), cryptomatte.header(title, ids), "float"))
+            parts.append(_Part(f"{title}00", values, ("R", "G", "B", "A"), cryptomatte.header(title, ids)))
     for name, values in (more or {}).items():
         channels = ("X", "Y", "Z") if values.shape[2] == 3 else ("Z",)
-        parts.append(_Part(name, values, channels, depth="float"))
+        parts.append(_Part(name, values, channels))
     _write(parts, file)
 
 
@@ -68,7 +67,7 @@ def _write(parts: list[_Part], file: Path) -> None:
 
 def _spec(part: _Part) -> Any:
     height, width = part.values.shape[:2]
-    spec = oiio.ImageSpec(width, height, len(part.channels), part.depth)
+    spec = oiio.ImageSpec(width, height, len(part.channels), "float")  # half has no word for what is bright
     prefix = f"{part.name}." if part.name else ""
     spec.channelnames = tuple(prefix + channel for channel in part.channels)
     spec.attribute("oiio:subimagename", part.name or "picture")

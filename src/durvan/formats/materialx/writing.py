@@ -24,10 +24,7 @@ _BARE = "durvan_bare"  # of a material with nothing on its back, which a documen
 _OF = "durvan_of"  # of what feeds no material: the one that it came with
 _LINEAR = "lin_rec709"
 _ENDS = {"surface": "surfaceshader", "displacement": "displacementshader"}
-_SIDES = {
-    "front": "surfaceshader",
-    "back": "backsurfaceshader",
-}  # what a material says of both, by the ports of the word for them
+_SIDES = {"front": "surfaceshader", "back": "backsurfaceshader"}  # what a material says of both, by the word's ports
 _OUTSIDE = ("surfaceshader", "displacementshader", "volumeshader")  # types of nodes that stand in the document
 _NEUTRAL: dict[str, str] = {str(neutral): type_ for type_, neutral in KINDS.items()} | {
     "color": "color3", "normal": "vector3", "vector4": "vector4", "token": "string", "int": "integer", "bool": "boolean",

@@ -10,7 +10,7 @@ from durvan.proof import kernels
 from durvan.proof.aligning import Shift, moved, shift_between
 from durvan.proof.bands import over_bands
 from durvan.proof.causes.cells import Floats, cells_of, kept
-from durvan.proof.causes.model import EXPOSURE, MATERIAL, RESPONSE, Model
+from durvan.proof.causes.model import MATERIAL, RESPONSE, Model
 from durvan.proof.causes.naming import named
 from durvan.proof.causes.noise import in_stops, noise_ratio, with_noise
 from durvan.proof.causes.patterns import patterns
@@ -19,9 +19,7 @@ from durvan.proof.causes.views import Instead, seen_instead
 from durvan.proof.picture import Picture
 
 CAMERA, NOISE, VIEW = "camera", "noise", "view"
-_BENT = (
-    0.05  # what a response is off by, from which it is taken out of every pixel: a mean of bent values is no bent mean
-)
+_BENT = 0.05  # what a response is off by, from which it is taken out of every pixel: a mean of bent values is not bent
 _AGAIN = 3
 _SHIFTED, _SURE = 0.2, 0.1  # pixels that are a shift, and how high the peak has to be
 _BETTER = 0.9  # of the difference that may be left by moving a picture
@@ -37,8 +35,8 @@ _PATTERN = 0.02  # of the difference, that a pattern has to be
 class Cause:
     """Something that makes a difference. `stops` [3] is by how much the target must be changed to be the source, of a response `exponent`
     instead; `share` (0 to 1) is what it owns of the whole difference. Of the camera `shift` says how far the source lies from the target, in
-    pixels; of noise `ratio` is the target's variance against the source's. Of a `view` that shows other things `instead` says which. `flat` says on which side a material has no detail. What
-    `follows` it is in its share.
+    pixels; of noise `ratio` is the target's variance against the source's; of a `view` that shows other things `instead` says which.
+    `flat` says on which side a material has no detail. What `follows` it is in its share.
     """
 
     kind: str
@@ -170,15 +168,14 @@ def _laid(source: Picture, target: Picture) -> tuple[Shift | None, Picture]:
 
 def _apart(source: Picture, target: Picture, floor: float) -> float:
     """The mean square of how far two pictures are apart, in stops."""
-    sums = np.zeros((64, 2))
     one, two = (np.ascontiguousarray(picture.rgb, dtype=np.float32) for picture in (source, target))
-    taken = iter(range(10**6))
+    rows = np.zeros((one.shape[0], 2))  # each band adds to its own
 
     def some(first: int, end: int) -> None:
-        kernels.apart(one, two, floor, _MOST, first, end, sums[next(taken) % len(sums)])
+        kernels.apart(one, two, floor, _MOST, first, end, rows[first])
 
     over_bands(one.shape[0], some)
-    total, count = sums.sum(axis=0)
+    total, count = rows.sum(axis=0)
     return float(total / max(count, 1.0))
 
 
@@ -243,6 +240,3 @@ def unbent(picture: Picture, exponent: float) -> Picture:
         grey = np.maximum(level.mean(axis=2), 1e-6)
         variance = (variance * (power * grey ** (power - 1.0)) ** 2).astype(np.float32)
     return replace(picture, rgb=(level**power).astype(np.float32), variance=variance)
-
-
-__all__ = ["CAMERA", "EXPOSURE", "NOISE", "Analysis", "Cause", "analyse", "unbent"]

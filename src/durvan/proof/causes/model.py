@@ -39,16 +39,6 @@ class Group:
     name: str = ""
 
 
-@dataclass(frozen=True)
-class Found:
-    """A cause with its size: stops in each channel by which the target must be changed; of a response its exponent less 1."""
-
-    kind: str
-    name: str
-    stops: Floats
-    group: Group
-
-
 @dataclass
 class _Sums:
     """The normal equations as they are added up; `places` are the unknowns that a set of rows knows, and all know materials."""
@@ -96,7 +86,7 @@ class Model:
     materials: Floats = field(default_factory=lambda: np.zeros((0, 3)))
     parts_of: Model | None = field(
         default=None, repr=False
-    )  # another one of the same blocks: what never changes is taken of it
+    )  # one of the same blocks: what never changes is taken of it
 
     def __post_init__(self) -> None:
         cells = self.cells
@@ -112,8 +102,8 @@ class Model:
         self.floor = _FLOOR * float(np.median(middle)) if len(middle) else 1e-6
         level = 0.5 * (cells.source + cells.target).mean(axis=1)
         variance = cells.noise_source + cells.noise_target
-        self.weight = cells.purity * self._trust(level, variance)
-        self.unsure = variance / ((np.maximum(level, 0.0) + self.floor) * np.log(2.0)) ** 2
+        self.unsure = self._noise(level, variance)
+        self.weight = cells.purity / (_SURE**2 + self.unsure)
         self.dark = self._dark()
         self.weight[np.isin(cells.material, [number for number, _ in self.dark])] = 0.0
         self.told = self._stops(cells.source) + self._bias(cells.source, cells.noise_source)
@@ -152,10 +142,9 @@ class Model:
         level = np.maximum(values.mean(axis=1), 0.0) + self.floor
         return np.asarray(np.minimum(variance / (2.0 * np.log(2.0) * level**2), _BIAS)[:, None])
 
-    def _trust(self, level: Floats, variance: Floats) -> Floats:
-        """What a block counts for: the less, the more noise is in its stops; 1 of one that has none, in units of what is `_SURE`."""
-        stops2 = variance / ((np.maximum(level, 0.0) + self.floor) * np.log(2.0)) ** 2
-        return np.asarray(1.0 / (_SURE**2 + stops2))
+    def _noise(self, level: Floats, variance: Floats) -> Floats:
+        """The variance of a block's stops."""
+        return np.asarray(variance / ((np.maximum(level, 0.0) + self.floor) * np.log(2.0)) ** 2)
 
     def _stops(self, values: Floats) -> Floats:
         return np.asarray(np.log2(np.maximum(values, 0.0) + self.floor))

@@ -11,9 +11,8 @@ from durvan.optics.colour import REC709_LUMINANCE
 from durvan.proof.picture import Picture, Pixels
 
 _Y = np.array(REC709_LUMINANCE, dtype=np.float32)
-_CROSS = np.array(
-    [[1.0, -2.0, 1.0], [-2.0, 4.0, -2.0], [1.0, -2.0, 1.0]]
-)  # gives nothing of planes and straight edges (Immerkær 1996)
+# Gives nothing of planes and straight edges (Immerkær 1996)
+_CROSS = np.array([[1.0, -2.0, 1.0], [-2.0, 4.0, -2.0], [1.0, -2.0, 1.0]])
 _MOST = 1e24  # of a variance
 _ENOUGH = 500_000  # pixels
 _PARTS = 8  # into which each side of a picture is dealt

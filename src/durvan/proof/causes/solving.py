@@ -14,7 +14,7 @@ _CHANCE = 40.0  # what each unknown of a cause must explain at least, in units o
 _PART = 0.02  # of what is left, besides
 _EACH = {
     LIGHT: 0.2
-}  # of what a cause explains, each further one of its unknowns must have earned: a light's colour is seldom wrong
+}  # of what a cause explains, each further unknown must have earned: a light's colour is seldom wrong
 _RARE = {RESPONSE: 0.6}  # a curve bends itself to what is no curve
 _SLIGHT, _WORSE = 0.06, 1.3  # stops that nobody misses, and how much more may be left for a simpler story
 _STEPS = 5

@@ -64,7 +64,7 @@ def _signed(at: int, size: int) -> int:
 
 
 def _grey(picture: Pixels, side: int) -> Floats:
-    small = means(np.nan_to_num(picture, posinf=0.0, neginf=0.0), side)[0] if side > 1 else picture
+    small = means(picture, side)[0] if side > 1 else picture  # means are of numbers alone
     return np.asarray(np.maximum(np.nan_to_num(small, posinf=0.0, neginf=0.0) @ _Y, 0.0), dtype=np.float64)
 
 

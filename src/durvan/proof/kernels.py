@@ -84,3 +84,80 @@ def apart(one: Pixels, two: Pixels, floor: float, most: float, first: int, end: 
                 count += 3
     sums[0] += total
     sums[1] += count
+
+
+@entry
+def wild(values: Pixels, largest: float, first: int, end: int, found: NDArray[np.int64]) -> None:
+    """How many numbers of rows `first` to `end` [h, w, c] are none, or not between −largest and largest: added to `found` [1]."""
+    count = 0
+    for v in range(first, end):
+        for u in range(values.shape[1]):
+            for c in range(values.shape[2]):
+                if not abs(values[v, u, c]) < largest:
+                    count += 1
+    found[0] += count
+
+
+@entry
+def lit(
+    parts: NDArray[np.float64], factors: NDArray[np.float64], rest: NDArray[np.float64], ours: NDArray[np.float64],
+    place: NDArray[np.int64], first: int, end: int, total: NDArray[np.float64], share: NDArray[np.float64],
+) -> None:  # fmt: skip
+    """Blocks `first` to `end` with their lights changed: the sum [n, 3] of `parts` [lights, n, 3] by `factors` [lights, 3] and of the `rest`
+    [n, 3], none below 0, and the `share` of each light in it [lights, n, 3]: of both sides' mean where `place` says which of `ours` is the
+    other's (−1: none).
+    """
+    lights = len(parts)
+    for c in range(3):
+        for i in range(first, end):
+            total[i, c] = rest[i, c]
+        for k in range(lights):
+            for i in range(first, end):
+                total[i, c] += parts[k, i, c] * factors[k, c]
+        for i in range(first, end):
+            total[i, c] = max(total[i, c], 0.0)
+    for k in range(lights):
+        at = place[k]
+        for i in range(first, end):
+            for c in range(3):
+                found = parts[k, i, c] * factors[k, c] / max(total[i, c], 1e-12)
+                share[k, i, c] = 0.5 * (found + ours[at, i, c]) if at >= 0 else found
+
+
+@entry
+def add_rows(
+    places: NDArray[np.int64], rows: NDArray[np.float64], q: NDArray[np.float64], left: NDArray[np.float64], weight: NDArray[np.float64],
+    seen: NDArray[np.int32], inner: int, first: int, end: int, gram: NDArray[np.float64], right: NDArray[np.float64],
+) -> None:  # fmt: skip
+    """Add blocks `first` to `end` to normal equations [3, size, size] and [3, size], of which the upper half is filled.
+
+    `rows` [p, n, 3] is what each of p unknowns does, which stand at `places` [p, n], in rising order (or [p, 1]: one after the other, the same for all), and `q`
+    [n, 3] what the material does that is `seen` [n] (−1: none), whose unknown stands `inner` places on; what is `left` [n, 3] counts by `weight`.
+    """
+    many = len(rows)
+    same = places.shape[1] == 1
+    here = np.empty((3, many))
+    for i in range(first, end):
+        at = 0 if same else i
+        material = inner + seen[i] if seen[i] >= 0 else -1
+        for a in range(many):
+            for c in range(3):
+                here[c, a] = rows[a, i, c]
+        for c in range(3):
+            for a in range(many):
+                heavy = here[c, a] * weight[i]
+                x = places[a, at]
+                if same:
+                    into = gram[c, x, x : x + many - a]
+                    for b in range(many - a):
+                        into[b] += heavy * here[c, a + b]
+                else:
+                    for b in range(a, many):
+                        gram[c, x, places[b, at]] += heavy * here[c, b]
+                right[c, x] += heavy * left[i, c]
+                if material >= 0:
+                    gram[c, x, material] += heavy * q[i, c]
+            if material >= 0:
+                heavy = q[i, c] * weight[i]
+                gram[c, material, material] += heavy * q[i, c]
+                right[c, material] += heavy * left[i, c]

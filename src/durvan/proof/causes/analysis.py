@@ -103,11 +103,13 @@ def analyse(source: Picture, target: Picture) -> Analysis:
 
 def _within(picture: Picture) -> Picture:
     """A picture whose values are such as a picture has; beyond that they are no numbers."""
-    with np.errstate(invalid="ignore"):
-        wild = ~(np.abs(picture.rgb) < _LARGEST)
-    if not wild.any():
+    rgb = np.ascontiguousarray(picture.rgb, dtype=np.float32)
+    found = np.zeros((rgb.shape[0], 1), dtype=np.int64)  # each band adds to its own
+    over_bands(rgb.shape[0], lambda first, end: kernels.wild(rgb, _LARGEST, first, end, found[first]))
+    if not found.any():
         return picture
-    return replace(picture, rgb=np.where(wild, np.float32(np.nan), picture.rgb))
+    with np.errstate(invalid="ignore"):
+        return replace(picture, rgb=np.where(np.abs(rgb) < _LARGEST, rgb, np.float32(np.nan)))
 
 
 def _shared(causes: list[Cause], explained: float) -> list[Cause]:

@@ -9,11 +9,13 @@ pursuit, Pati et al. 1993), until nothing that could be seen is left.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
+from durvan.proof import kernels
+from durvan.proof.bands import over_bands
 from durvan.proof.causes.cells import Cells, Floats
 from durvan.proof.causes.regions import regions_of
 
@@ -41,38 +43,43 @@ class Group:
 
 @dataclass
 class _Sums:
-    """The normal equations as they are added up; `places` are the unknowns that a set of rows knows, and all know materials."""
+    """The normal equations as they are added up, in each channel's unknowns: those of the materials come last."""
 
     gram: Floats
     right: Floats
-    material: NDArray[np.int32]
-    materials: int
+    inner: int
     energy: float = 0.0
 
-    def add(self, rows: dict[int, Floats], q: Floats, left: Floats, weight: Floats) -> None:
-        """Add blocks: what each unknown does there by its place [n, 3], what a material does, what is left, what they count for [n]."""
+    @classmethod
+    def empty(cls, size: int, materials: int) -> _Sums:
+        """Of so many unknowns, of which the last are those of materials."""
+        return cls(np.zeros((3, size, size)), np.zeros((3, size)), size - materials)
+
+    def add(
+        self, places: NDArray[np.int64], rows: Floats, q: Floats, left: Floats, weight: Floats, seen: NDArray[np.int32]
+    ) -> None:
+        """Add blocks: what each unknown does there [p, n, 3] with its place [p, n or 1], what a material does [n, 3], what is left, what they
+        count for [n], the material [n].
+        """
         apart = np.sqrt(np.minimum(weight, 1.0 / _SURE**2) * (left * left).mean(axis=1))
         weight = weight * np.minimum(1.0, _HUBER / np.maximum(apart, 1e-9))
-        places, size = list(rows), self.gram.shape[1]
-        first = size - self.materials
-        seen = np.where(self.material >= 0, self.material, self.materials)
         self.energy += float((weight[:, None] * left * left).sum())
-        for c in range(3):
-            dense = np.array([row[:, c] for row in rows.values()])
-            heavy = dense * weight
-            self.gram[c][np.ix_(places, places)] += heavy @ dense.T
-            self.right[c][places] += heavy @ left[:, c]
-            if self.materials:
-                for place, row in zip(places, heavy, strict=True):
-                    both = self._by_material(row * q[:, c], seen)
-                    self.gram[c, place, first:] += both
-                    self.gram[c, first:, place] += both
-                self.gram[c, range(first, size), range(first, size)] += self._by_material(weight * q[:, c] ** 2, seen)
-                self.right[c, first:] += self._by_material(weight * q[:, c] * left[:, c], seen)
+        bands: dict[int, tuple[Floats, Floats]] = {}
 
-    def _by_material(self, values: Floats, seen: NDArray[np.int32]) -> Floats:
-        found = np.bincount(seen, weights=values, minlength=self.materials + 1)[: self.materials]
-        return np.asarray(found, dtype=np.float64)
+        def some(first: int, end: int) -> None:
+            gram, right = np.zeros_like(self.gram), np.zeros_like(self.right)
+            kernels.add_rows(places, rows, q, left, weight, seen, self.inner, first, end, gram, right)
+            bands[first] = gram, right
+
+        over_bands(len(left), some)
+        for first in sorted(bands):  # in their order, whichever was done first: sums are the same each time
+            self.gram += bands[first][0]
+            self.right += bands[first][1]
+
+    def whole(self) -> Floats:
+        """The equations with both halves."""
+        upper = np.triu(self.gram)
+        return np.asarray(upper + np.triu(self.gram, 1).transpose(0, 2, 1))
 
 
 @dataclass
@@ -93,7 +100,7 @@ class Model:
         self.lights = np.zeros((len(cells.lights), 3))
         self.materials = np.zeros((len(cells.materials), 3))
         if self.parts_of is not None:
-            for name in ("floor", "weight", "unsure", "told", "bias", "dark", "both", "ours", "regions"):
+            for name in ("floor", "weight", "unsure", "told", "bias", "dark", "both", "ours", "place", "rest", "regions"):
                 setattr(self, name, getattr(self.parts_of, name))
             self.parts_of = None
             return
@@ -111,6 +118,9 @@ class Model:
         both = [k for k in range(len(cells.lights)) if not np.isnan(cells.source_parts[k]).any()]
         self.both = np.array(both, dtype=int)
         self.ours = np.clip(cells.source_parts[both] / np.maximum(cells.source, 1e-12), 0.0, 1.0)
+        self.place = np.full(len(cells.lights), -1, dtype=np.int64)
+        self.place[self.both] = np.arange(len(both))
+        self.rest = cells.target - cells.parts.sum(axis=0)  # of passes that do not add up
         self.regions = regions_of(
             cells.source_parts[both],
             cells.parts[both],
@@ -163,27 +173,24 @@ class Model:
         return gain
 
     def changed(self) -> tuple[Floats, Floats, Floats]:
-        """The target as it is changed so far [n, 3], what it is before the response, and the share of each light in that [lights, n, 3]."""
-        total, scaled = self._lit()
+        """The target as it is changed so far [n, 3], what it is before the response, and the share of each light in that [lights, n, 3], by
+        both sides where both know it: noise of one alone would pull it."""
+        total, share = self._lit()
         before = total * np.exp2(self._gain())
         after = np.maximum(before, 1e-12) ** (1.0 + self.bend)
-        return np.asarray(after), before, self._share(scaled, total)
+        return np.asarray(after), before, share
 
     def _lit(self) -> tuple[Floats, Floats]:
-        """The target with its lights changed [n, 3], and each of these [lights, n, 3]."""
-        if len(self.lights):
-            scaled = self.cells.parts * np.exp2(self.lights)[:, None, :]
-            rest = self.cells.target - self.cells.parts.sum(axis=0)  # of passes that do not add up
-            total = np.maximum(scaled.sum(axis=0) + rest, 0.0)
-            return total, scaled
-        return np.maximum(self.cells.target, 0.0), np.zeros((0, self.cells.count, 3))
-
-    def _share(self, scaled: Floats, total: Floats) -> Floats:
-        """Each light's share of a pixel [lights, n, 3], by both sides where both know it: noise of one alone would pull it."""
-        share = scaled / np.maximum(total, 1e-12)
-        if len(self.both):
-            share[self.both] = 0.5 * (share[self.both] + self.ours)
-        return np.asarray(share)
+        """The target with its lights changed [n, 3], and the share of each of these [lights, n, 3]."""
+        total, share = np.empty_like(self.cells.target), np.empty_like(self.cells.parts)
+        factors = np.exp2(self.lights)
+        over_bands(
+            self.cells.count,
+            lambda first, end: kernels.lit(
+                self.cells.parts, factors, self.rest, self.ours, self.place, first, end, total, share
+            ),
+        )
+        return total, share
 
     def residual(self) -> Floats:
         """What is left between both, in stops [n, 3]."""
@@ -192,32 +199,30 @@ class Model:
 
     def equations(self) -> tuple[Floats, Floats, float]:
         """The normal equations about what is known: [3, n, n] and [3, n] in each channel's unknowns, and the energy that is left."""
-        size = self.unknowns
-        sums = _Sums(np.zeros((3, size, size)), np.zeros((3, size)), self.cells.material, len(self.materials))
+        sums = _Sums.empty(self.unknowns, len(self.materials))
         after, before, share = self.changed()
         middle = 0.5 * (after + np.maximum(self.cells.source, 0.0))  # of both sides, or the noise of one would pull
         slope = middle / (middle + self.floor)
         left = self.told - self._stops(after) - self.bias
         bend = slope * np.log2(np.maximum(before, 1e-12))
         q = slope * (1.0 + self.bend)
-        rows = {0: q, 1: bend} | {2 + k: share[k] * q for k in range(len(self.lights))}
-        sums.add(rows, q, left, self.weight)
+        rows = np.concatenate([q[None], bend[None], share * q])
+        sums.add(np.arange(len(rows))[:, None], rows, q, left, self.weight, self.cells.material)
         if len(self.both):
             self._add_regions(sums)
-        return sums.gram, sums.right, sums.energy
+        return sums.whole(), sums.right, sums.energy
 
     def _add_regions(self, sums: _Sums) -> None:
-        """What each light gives each material, where both sides know it."""
-        inner = len(self.materials)
+        """What each light gives each material (and what is of none), where both sides know it."""
+        shown = len(self.materials) + 1
         gain = self.gain + np.vstack([self.materials, np.zeros((1, 3))])
-        for n, k in enumerate(self.both):
-            mine = self.regions.target[n] * np.exp2(self.lights[k] + gain)
-            told = self.regions.source[n]
-            q = 0.5 * (mine + told) / (0.5 * (mine + told) + self.floor)
-            left = self._stops(told) - self._stops(mine)
-            part = replace(sums, material=np.append(np.arange(inner), -1).astype(np.int32), energy=0.0)
-            part.add({0: q, 2 + int(k): q}, q, left, self.regions.weight[n])
-            sums.energy += part.energy
+        mine = self.regions.target * np.exp2(self.lights[self.both][:, None, :] + gain)
+        told = self.regions.source
+        q = (0.5 * (mine + told) / (0.5 * (mine + told) + self.floor)).reshape(-1, 3)
+        left = (self._stops(told) - self._stops(mine)).reshape(-1, 3)
+        places = np.stack([np.zeros(len(q), np.int64), np.repeat(2 + self.both, shown)])
+        seen = np.tile(np.append(np.arange(shown - 1), -1).astype(np.int32), len(self.both))
+        sums.add(places, np.stack([q, q]), q, left, self.regions.weight.reshape(-1), seen)
 
     def groups(self) -> list[Group]:
         """Every cause that may be taken."""

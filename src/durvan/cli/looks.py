@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Mapping
-from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -19,14 +18,14 @@ from durvan.crossing.job.session import Session
 from durvan.crossing.looks.appearance import Appearance, materials
 from durvan.crossing.looks.fitting import fit_all
 from durvan.crossing.looks.pairs import unfitted
-from durvan.engine import compiling, renderer, staging, swatches
+from durvan.engine import compiling, staging, swatches
+from durvan.engine.gathering import Gathering
 from durvan.errors import DurvanError, MisuseError, RenderingError
 from durvan.formats import pictures
 from durvan.formats.table import reader
 from durvan.optics.tone import developed, srgb
 from durvan.progress import Report, Step
 from durvan.proof import writing
-from durvan.proof.picture import Ids, Picture
 from durvan.record.gallery import gallery
 from durvan.record.page import Gallery
 from durvan.scene.drift import Drift
@@ -40,7 +39,7 @@ def _checked(out: Path) -> None:
         raise DurvanError(f"a picture is written as {', '.join(_PICTURES)}, into a folder that exists.", file=out)
 
 
-def _write(out: Path, linear: NDArray[np.float64], display: NDArray[np.float64]) -> None:
+def _write(out: Path, linear: NDArray[Any], display: NDArray[np.float64]) -> None:
     values = linear if out.suffix.lower() == ".exr" else display
     try:
         pictures.save(out, values.astype(np.float32))
@@ -131,18 +130,15 @@ def render(
     eye = staging.choose_camera(session.scene, wanted)
     compiling.ensure(report)
     staged = _staged(session, eye, size, target, report)
-    film = staged.film(lights_apart=passes)
-    clamp = staged.sampling.clamp / max(staged.view.scale, 1e-12)
-    while film.samples < samples:
-        report(Step("Rendering", film.samples, samples))
-        renderer.expose(
-            staged.built, staged.camera, film, min(4, samples - film.samples), staged.sampling.bounces, clamp
-        )
-    picture = staged.exposed(film.picture)
+    gathered = Gathering(staged)
+    while gathered.samples < samples:
+        report(Step("Rendering", gathered.samples, samples))
+        gathered.add(min(4, samples - gathered.samples))
     if passes:
-        side = {"side": "target" if target else "source", "camera": eye.id}
-        _write_passes(out, session, staged, film, side)
+        made = {"scene": str(session.scene.file), "side": "target" if target else "source", "camera": eye.id}
+        writing.save(gathered.picture(), out, gathered.more(), made | {"samples": gathered.samples})
     else:
+        picture = gathered.rgb()
         _write(out, picture, developed(picture, staged.sampling.response))
     return staged.notes
 
@@ -169,24 +165,6 @@ def render_outside(
     session.renew(report)
     _write(out, found.picture, developed(found.picture, found.response))
     return found.notes()
-
-
-def _write_passes(
-    out: Path, session: Session, staged: staging.Staged, film: renderer.Film, made: dict[str, Any]
-) -> None:
-    """A picture with all that the renderer knows of it."""
-    seen = renderer.first_things(staged.built, staged.camera, staged.width, staged.height)
-    layers = film.layers
-    lights = {
-        path: partial(np.asarray, staged.exposed(layers[:, :, number]).astype(np.float32))
-        for number, path in enumerate(staged.built.paths or staged.built.groups)
-    }
-    picture = Picture(
-        staged.exposed(film.picture).astype(np.float32), lights, Ids(seen.material, tuple(staged.materials)),
-        Ids(seen.thing, tuple(seen.names)), ((film.error() * staged.view.scale) ** 2).astype(np.float32),
-    )  # fmt: skip
-    more = {"normal": seen.normal.astype(np.float32), "depth": seen.depth[..., None].astype(np.float32)}
-    writing.save(picture, out, more, {"scene": str(session.scene.file), "samples": film.samples, **made})
 
 
 def drift(session: Session, fit: bool, report: Report) -> list[dict[str, Any]]:

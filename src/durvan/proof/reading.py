@@ -44,6 +44,7 @@ def open_picture(file: Path, lights: str = LIGHTS) -> Opened:
         remarks.append("is stored in whole numbers: taken as display values (sRGB)")
     if abs(layered.pixel_aspect - 1.0) > 0.01:
         remarks.append(f"has pixels {layered.pixel_aspect:.3g} times as wide as high; it is compared pixel by pixel")
+    _leave_out_unrendered(layered, rgb, remarks)
     wild = int((~np.isfinite(rgb).all(axis=2)).sum())
     if wild:
         remarks.append(f"{wild} pixels are no numbers, or not finite; they count nowhere")
@@ -55,6 +56,17 @@ def open_picture(file: Path, lights: str = LIGHTS) -> Opened:
     picture = Picture(rgb, found, variance=_variance(layered))
     ids = cryptomatte.read(layered, remarks)
     return Opened(replace(picture, materials=ids.get("materials"), objects=ids.get("objects")), remarks)
+
+
+def _leave_out_unrendered(layered: Layered, rgb: Pixels, remarks: list[str]) -> None:
+    """Have what no sample was spent on be no number: a part of a picture was rendered."""
+    if "samples" not in layered.layers:
+        return
+    counts = layered.read("samples")[..., 0]
+    nothing = counts <= 0.0
+    if nothing.any():
+        rgb[nothing] = np.nan
+        remarks.append(f"was rendered in part: {100.0 * float((~nothing).mean()):.0f} % of it")
 
 
 def _main(layered: Layered) -> str:

@@ -20,6 +20,7 @@ from durvan.crossing.light.ground import Ground
 from durvan.crossing.light.report import LightReport
 from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.looks.pairs import Pair
+from durvan.crossing.looks.sittings import Sitting
 from durvan.crossing.looks.trials import Subject, Tried, Work
 from durvan.scene.bodies import Body
 from durvan.scene.drift import Drift
@@ -170,6 +171,47 @@ class Mix:
 
 
 @dataclass(frozen=True)
+class Prove:
+    """Both sides (or one) rendered for Proof by a camera, in steps up to some samples a pixel, of a part of the picture or all of it; each is
+    kept in `folder` when it is done or stopped. `settings` names the set that is in use. What was begun of the same is gone on with.
+    """
+
+    camera: str
+    sides: tuple[Sitting, ...]
+    size: tuple[int, int]
+    samples: int
+    folder: Path
+    part: tuple[float, float, float, float] | None = None
+    settings: str = ""
+
+
+@dataclass(frozen=True)
+class EndProof:
+    """Stop rendering for Proof, and keep what there is."""
+
+
+@dataclass(frozen=True)
+class Proving:
+    """How far a side has got for Proof: its picture as half floats [height, width, 3] (smaller at first), and its samples a pixel."""
+
+    side: str
+    picture: NDArray[np.float16]
+    samples: int
+    of: int
+    response: str
+    size: tuple[int, int]
+
+
+@dataclass(frozen=True)
+class Proved:
+    """A side was kept in the history, by its entry's id; `done` says whether it has all its samples."""
+
+    side: str
+    entry: str
+    done: bool
+
+
+@dataclass(frozen=True)
 class Preparing:
     """The renderer is being compiled, or cannot be."""
 
@@ -298,5 +340,7 @@ Question = (
     | Cover
     | Balance
     | Mix
+    | Prove
+    | EndProof
 )
 Answer = Any

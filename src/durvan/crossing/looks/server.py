@@ -27,6 +27,8 @@ from durvan.crossing.looks.fitting import fit_all
 from durvan.crossing.looks.keys import LookKey
 from durvan.crossing.looks.layered import Layered
 from durvan.crossing.looks.light_trying import LightTrier
+from durvan.crossing.looks.prover import Prover
+from durvan.crossing.looks.sittings import Sitting
 from durvan.crossing.looks.trials import Subject, Tried
 from durvan.crossing.looks.trying import Memory, Trier
 from durvan.crossing.translation.result import as_meant, in_target
@@ -86,6 +88,7 @@ class Server:
         self.plan: tuple[str, Ground] | None = None
         self.trials = Memory()
         self.lights: dict[str, LightReport] = {}
+        self.prover = Prover(self._staged_for, self.say, self.stop)
 
     def listen(self) -> None:
         """Take questions in until the other side is gone. A newer question takes the place of an older one in its lane."""
@@ -157,6 +160,7 @@ class Server:
         self.shapes = self.worn = None
         self.trials, self.lights = Memory(), {}
         self.films, self.view, self.sides, self.mix, self.plan = {}, None, None, questions.Mix({}), None
+        self.prover = Prover(self._staged_for, self.say, self.stop)
         return True
 
     # swatches
@@ -383,6 +387,20 @@ class Server:
                 self._show(side, layered.film.samples)
         return self._go_on(1) if any(not one.film.samples for one in self.films.values()) else True
 
+    # Proof
+
+    def _staged_for(self, asked: Sitting, question: questions.Prove) -> staging.Staged:
+        return self._staged(asked.side, list(asked.things), question.camera, question.size, asked.unseen)
+
+    def _prove(self, question: questions.Prove) -> bool:
+        self.say(questions.Working("the renders for Proof"))
+        return self.prover.prove(question)
+
+    def _end_proof(self, question: questions.EndProof) -> bool:
+        del question
+        self.prover.end()
+        return True
+
     # the light
 
     def _balance(self, question: questions.Balance) -> bool:
@@ -427,6 +445,8 @@ ASKED: dict[type, Asked] = {
     questions.Render: Asked(8, "render", Server._render),
     questions.GuessAll: Asked(9, "guesses", Server._guess_all),
     questions.Settle: Asked(10, "settle", Server._settle),
+    questions.EndProof: Asked(10, "proof", Server._end_proof),
+    questions.Prove: Asked(11, "proof", Server._prove),
     questions.Recognise: Asked(11, "kinds", Server._recognise),
     questions.MeasureAll: Asked(12, "drifts", Server._measure_all),
     questions.Try: Asked(13, "try", Server._settle),

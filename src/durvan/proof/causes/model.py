@@ -100,7 +100,19 @@ class Model:
         self.lights = np.zeros((len(cells.lights), 3))
         self.materials = np.zeros((len(cells.materials), 3))
         if self.parts_of is not None:
-            for name in ("floor", "weight", "unsure", "told", "bias", "dark", "both", "ours", "place", "rest", "regions"):
+            for name in (
+                "floor",
+                "weight",
+                "unsure",
+                "told",
+                "bias",
+                "dark",
+                "both",
+                "ours",
+                "place",
+                "rest",
+                "regions",
+            ):
                 setattr(self, name, getattr(self.parts_of, name))
             self.parts_of = None
             return

@@ -208,12 +208,11 @@ def _compare(
 
 def _largest() -> float:
     """The difference of green and blue, the most that there is."""
+    plain = _hunted.py_func  # type: ignore[attr-defined] # the function as it was before it was compiled
     table, found = roots(), []
     for rgb in ((0.0, 1.0, 0.0), (0.0, 0.0, 1.0)):
         x, y, z = _TO_XYZ @ np.array(rgb) / _WHITE
-        found.append(
-            _hunted.py_func(116.0 * y - 16.0, 500.0 * (x - y), 200.0 * (y - z), _TO_RGB, _TO_XYZ, _WHITE, table)
-        )
+        found.append(plain(116.0 * y - 16.0, 500.0 * (x - y), 200.0 * (y - z), _TO_RGB, _TO_XYZ, _WHITE, table))
     (l1, a1, b1), (l2, a2, b2) = found
     return float((abs(l1 - l2) + math.hypot(a1 - a2, b1 - b2)) ** _COLOUR_POWER)
 

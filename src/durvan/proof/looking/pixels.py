@@ -69,12 +69,15 @@ def difference(l1: float, a1: float, b1: float, l2: float, a2: float, b2: float)
     if half > 1e-3:
         x, y = 0.5 * x / half, 0.5 * y / half
         dh = math.sqrt(c1 * c2) * cross / half
-    else:  # opposite hues: their angles' mean
-        angle = 0.5 * (math.atan2(y1, x1) + math.atan2(y2, x2))
-        x, y = math.cos(angle), math.sin(angle)
-        if math.atan2(y1, x1) < 0.0 and math.atan2(y2, x2) < 0.0:
-            x, y = -x, -y
-        dh = 2.0 * math.sqrt(c1 * c2)
+    else:  # opposite hues: their angles' mean, as the formula has it
+        h1, h2 = math.degrees(math.atan2(y1, x1)) % 360.0, math.degrees(math.atan2(y2, x2)) % 360.0
+        turn = h2 - h1
+        h = 0.5 * (h1 + h2)
+        if abs(turn) > 180.0:
+            turn += -360.0 if turn > 0.0 else 360.0
+            h += 180.0 if h < 180.0 else -180.0
+        x, y = math.cos(math.radians(h)), math.sin(math.radians(h))
+        dh = 2.0 * math.sqrt(c1 * c2) * math.sin(0.5 * math.radians(turn))
     x2h, y2h = x * x - y * y, 2.0 * x * y
     x3h, y3h = x2h * x - y2h * y, y2h * x + x2h * y
     x4h, y4h = x2h * x2h - y2h * y2h, 2.0 * x2h * y2h
@@ -96,9 +99,7 @@ def difference(l1: float, a1: float, b1: float, l2: float, a2: float, b2: float)
 
 
 @entry
-def colour(
-    one: Pixels, two: Pixels, k1: float, k2: float, table: Table, first: int, end: int, out: Pixels
-) -> None:
+def colour(one: Pixels, two: Pixels, k1: float, k2: float, table: Table, first: int, end: int, out: Pixels) -> None:
     """CIEDE2000 as a display shows both, each at its exposure (a factor)."""
     for v in range(first, end):
         for u in range(one.shape[1]):

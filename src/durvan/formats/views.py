@@ -1,0 +1,114 @@
+"""Colour views by OpenColorIO: the displays and views of a config, built in or a person's own, as cubes that are looked up fast."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import PyOpenColorIO as ocio
+from numpy.typing import NDArray
+
+from durvan.errors import PictureError
+
+BUILT_IN = "ocio://default"
+OWN = "OCIO"  # the environment's word for a person's own config
+SIDE = 65
+LOW, HIGH = -8.0, 7.0  # stops about 1 that a cube reaches over
+_WORKING = "Linear Rec.709 (sRGB)"
+Floats = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class ColourView:
+    """A view of a display in a config: linear Rec.709 picture values become what that display is sent."""
+
+    config: str
+    display: str
+    view: str
+
+    @property
+    def name(self) -> str:
+        """What it is called among the others."""
+        return f"{self.view} · {self.display}"
+
+
+def own_config() -> str:
+    """The person's own config by their environment; empty where there is none."""
+    return os.environ.get(OWN, "").strip()
+
+
+def _config(config: str) -> Any:
+    try:
+        if config.startswith("ocio://"):
+            return ocio.Config.CreateFromBuiltinConfig(config)
+        found = ocio.Config.CreateFromFile(str(Path(config).expanduser()))
+        found.validate()
+    except ocio.Exception as problem:
+        raise PictureError(f"cannot be used as a colour config: {str(problem)[:300]}", file=config[:300]) from problem
+    return found
+
+
+def views_of(config: str = "") -> list[ColourView]:
+    """All views of a config, by display; of the one built in without a name. Raises PictureError."""
+    name = config or BUILT_IN
+    found = _config(name)
+    return [
+        ColourView(name, str(display), str(view))
+        for display in found.getDisplays()
+        for view in found.getViews(display)
+        if str(view) != "Raw"
+    ]
+
+
+def _processor(wanted: ColourView) -> Any:
+    config = _config(wanted.config)
+    try:
+        built_in = _config(BUILT_IN)
+        working = ocio.Config.IdentifyBuiltinColorSpace(config, built_in, _WORKING)
+    except ocio.Exception as problem:
+        names = {
+            str(name).lower()
+            for name in config.getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)
+        }
+        working = next((name for name in ("lin_rec709", "linear rec.709 (srgb)", "lin_srgb") if name in names), "")
+        if not working:
+            raise PictureError(
+                "says nothing of linear Rec.709, in which Durvan's pictures are.", file=wanted.config[:300]
+            ) from problem
+    change = ocio.DisplayViewTransform(src=working, display=wanted.display, view=wanted.view)
+    try:
+        return config.getProcessor(change).getDefaultCPUProcessor()
+    except ocio.Exception as problem:
+        raise PictureError(
+            f"the view {wanted.name} cannot be made: {str(problem)[:300]}", file=wanted.config[:300]
+        ) from problem
+
+
+def applied(wanted: ColourView, linear: Floats) -> Floats:
+    """Linear Rec.709 values [..., 3] through a view, exactly. Raises PictureError."""
+    out = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3).copy()
+    _processor(wanted).applyRGB(out)
+    return out.reshape(np.shape(linear))
+
+
+def positions() -> Floats:
+    """The linear values at which a cube stands along each channel [SIDE]: 0, and then evenly in stops."""
+    return np.concatenate([[0.0], np.exp2(np.linspace(LOW, HIGH, SIDE - 1))]).astype(np.float32)
+
+
+def cube(wanted: ColourView) -> Floats:
+    """A view as a cube [SIDE, SIDE, SIDE, 3] of display values by red, green and blue at `positions`. Raises PictureError."""
+    at = positions()
+    values = np.stack(np.meshgrid(at, at, at, indexing="ij"), axis=-1)
+    return applied(wanted, values)
+
+
+def axis(values: Floats) -> Floats:
+    """Where along a cube linear values stand: 0 to SIDE − 1."""
+    at, x = positions(), np.asarray(values, dtype=np.float64)
+    stops = np.log2(np.maximum(x, 1e-30))
+    found = np.where(x < at[1], x / at[1], 1.0 + (stops - LOW) / (HIGH - LOW) * (SIDE - 2))
+    return np.clip(found, 0.0, SIDE - 1).astype(np.float32)

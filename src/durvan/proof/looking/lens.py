@@ -1,0 +1,276 @@
+"""What a window of some pixels shows of a picture that is larger or smaller: sampled, put through a table, as pixels for a screen.
+
+It is done anew for what a window shows, so nothing is kept for a way of looking but its tables. Smaller pictures stand ready by halves; of them
+the one is taken whose pixels are not more than twice as fine as the screen's.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from durvan.optics.jit import entry, small
+from durvan.proof.bands import over_bands
+from durvan.proof.looking import pixels
+from durvan.proof.looking.tones import FIRST, PLACES, SHIFT, Bytes
+
+Floats = NDArray[np.float32]
+Screen = NDArray[np.uint32]  # 0xffRRGGBB [height, width]
+_SMALLEST = 64
+_SHIFT, _FIRST, _PLACES = SHIFT, FIRST, PLACES
+
+
+@dataclass(frozen=True)
+class Levels:
+    """A picture or a map [height, width, channels] with its halves; each is half as large as the one before, rounded up."""
+
+    levels: tuple[Floats, ...]
+
+    @classmethod
+    def of(cls, values: Floats) -> Levels:
+        """Of a picture [height, width, channels] or a map [height, width]."""
+        whole = values if values.ndim == 3 else values[..., None]
+        made = [np.ascontiguousarray(whole, dtype=np.float32)]
+        while max(made[-1].shape[:2]) > _SMALLEST:
+            last = made[-1]
+            shape = ((last.shape[0] + 1) // 2, (last.shape[1] + 1) // 2, last.shape[2])
+            out = np.empty(shape, dtype=np.float32)
+            over_bands(shape[0], lambda first, end, last=last, out=out: pixels.halved(last, first, end, out))  # type: ignore[misc]
+            made.append(out)
+        return cls(tuple(made))
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height of the picture itself."""
+        return self.levels[0].shape[1], self.levels[0].shape[0]
+
+    def for_zoom(self, zoom: float) -> tuple[Floats, float]:
+        """The level for so many screen pixels a picture pixel, and how many of its pixels a picture pixel is."""
+        wanted = max(0, math.floor(math.log2(1.0 / max(zoom, 1e-9)) + 1e-6)) if zoom < 1.0 else 0
+        number = min(wanted, len(self.levels) - 1)
+        return self.levels[number], 0.5**number
+
+
+@dataclass(frozen=True)
+class Frame:
+    """Which part of a picture a window shows: the picture's place at the window's upper left corner, in its pixels, and screen pixels a picture
+    pixel.
+    """
+
+    left: float
+    top: float
+    zoom: float
+
+    @classmethod
+    def fitting(cls, picture: tuple[int, int], window: tuple[int, int]) -> Frame:
+        """All of a picture, in the middle of a window."""
+        zoom = min(window[0] / picture[0], window[1] / picture[1])
+        return cls((picture[0] - window[0] / zoom) / 2.0, (picture[1] - window[1] / zoom) / 2.0, zoom)
+
+    def at(self, x: float, y: float) -> tuple[float, float]:
+        """The picture's place under a place of the window."""
+        return self.left + x / self.zoom, self.top + y / self.zoom
+
+    def about(self, x: float, y: float, zoom: float) -> Frame:
+        """Nearer or farther, with what is under a place of the window staying there."""
+        across, down = self.at(x, y)
+        return Frame(across - x / zoom, down - y / zoom, zoom)
+
+    def moved(self, x: float, y: float) -> Frame:
+        """With the picture moved on the screen by some of its pixels."""
+        return Frame(self.left - x / self.zoom, self.top - y / self.zoom, self.zoom)
+
+
+@small
+def _sample(level: Floats, x: float, y: float, smooth: bool, out: Floats) -> bool:
+    """A level's values about a place in its pixels, into `out`: the pixel's own, or between pixels (the nearest one's where a neighbour is
+    none); whether they are finite.
+    """
+    high, wide, channels = level.shape
+    good = True
+    if not smooth:
+        u, v = min(max(int(x), 0), wide - 1), min(max(int(y), 0), high - 1)
+        for c in range(channels):
+            out[c] = level[v, u, c]
+            good = good and math.isfinite(out[c])
+        return good
+    x, y = max(x - 0.5, 0.0), max(y - 0.5, 0.0)
+    u, v = int(x), int(y)
+    a, b = np.float32(x - u), np.float32(y - v)
+    u, v = min(u, wide - 1), min(v, high - 1)
+    u1, v1 = min(u + 1, wide - 1), min(v + 1, high - 1)
+    for c in range(channels):
+        upper = level[v, u, c] + a * (level[v, u1, c] - level[v, u, c])
+        lower = level[v1, u, c] + a * (level[v1, u1, c] - level[v1, u, c])
+        found = upper + b * (lower - upper)
+        if not math.isfinite(found):
+            found = level[v, u, c]
+        out[c] = found
+        good = good and math.isfinite(found)
+    return good
+
+
+@small
+def _place(value: float) -> int:
+    """Where a table has a value."""
+    bits = np.float32(value).view(np.int32) >> _SHIFT
+    return max(0, min(int(bits) - _FIRST, _PLACES - 1)) if value > 0.0 else 0
+
+
+@small
+def _cubed(cube: Floats, axis: Floats, rgb: Floats, k: float) -> None:
+    """Values become a cube's [n, n, n, 3], between the four of its corners that are about them (a cube cut into six by its diagonal); `axis`
+    says where along it each place of a table stands.
+    """
+    n = cube.shape[0]
+    x, y, z = axis[_place(rgb[0] * k)], axis[_place(rgb[1] * k)], axis[_place(rgb[2] * k)]
+    i, j, m = min(int(x), n - 2), min(int(y), n - 2), min(int(z), n - 2)
+    x, y, z = x - np.float32(i), y - np.float32(j), z - np.float32(m)
+    first, second = (1, 0, 0), (1, 1, 0)  # the corners between the nearest and the farthest one
+    if x >= y:
+        if y >= z:
+            most, middle, least = x, y, z
+        elif x >= z:
+            second = (1, 0, 1)
+            most, middle, least = x, z, y
+        else:
+            first, second = (0, 0, 1), (1, 0, 1)
+            most, middle, least = z, x, y
+    elif z >= y:
+        first, second = (0, 0, 1), (0, 1, 1)
+        most, middle, least = z, y, x
+    elif z >= x:
+        first, second = (0, 1, 0), (0, 1, 1)
+        most, middle, least = y, z, x
+    else:
+        first = (0, 1, 0)
+        most, middle, least = y, x, z
+    for c in range(3):
+        rgb[c] = (
+            (np.float32(1.0) - most) * cube[i, j, m, c]
+            + (most - middle) * cube[i + first[0], j + first[1], m + first[2], c]
+            + (middle - least) * cube[i + second[0], j + second[1], m + second[2], c]
+            + least * cube[i + 1, j + 1, m + 1, c]
+        )
+
+
+@entry
+def _picture(
+    level: Floats, scale: float, left: float, top: float, zoom: float, table: Bytes, cube: Floats, axis: Floats, gain: float, outside: int,
+    marks: bool, first: int, end: int, out: Screen,
+) -> None:  # fmt: skip
+    """Rows `first` to `end` of a window onto a picture."""
+    smooth = zoom * scale < 1.0 or (zoom < 2.0 and zoom != 1.0)
+    by_cube = cube.shape[0] > 1
+    rgb = np.empty(3, np.float32)
+    for i in range(first, end):
+        y = top + (i + 0.5) / zoom
+        for j in range(out.shape[1]):
+            x = left + (j + 0.5) / zoom
+            if x < 0.0 or y < 0.0 or x * scale >= level.shape[1] or y * scale >= level.shape[0]:
+                out[i, j] = np.uint32(outside)
+                continue
+            if not _sample(level, x * scale, y * scale, smooth, rgb):
+                out[i, j] = np.uint32(_hatch(i, j))
+                continue
+            if marks and (i + j) % 6 < 3:
+                most = max(rgb[0], rgb[1], rgb[2]) * gain
+                if most >= 1.0 or most <= 0.0:
+                    out[i, j] = np.uint32(0xFF000000) if most >= 1.0 else np.uint32(0xFFFFFFFF)
+                    continue
+            if by_cube:
+                _cubed(cube, axis, rgb, gain)
+                red, green, blue = (
+                    int(min(max(rgb[0], 0.0), 1.0) * 255.0 + 0.5), int(min(max(rgb[1], 0.0), 1.0) * 255.0 + 0.5),
+                    int(min(max(rgb[2], 0.0), 1.0) * 255.0 + 0.5),
+                )  # fmt: skip
+            else:
+                red, green, blue = int(table[_place(rgb[0])]), int(table[_place(rgb[1])]), int(table[_place(rgb[2])])
+            out[i, j] = np.uint32(0xFF000000 | (red << 16) | (green << 8) | blue)
+
+
+@small
+def _hatch(i: int, j: int) -> int:
+    """What stands for no number: fine lines that go the other way than those of what is clipped."""
+    return 0xFF3C3C3C if (i - j) % 8 < 2 else 0xFF8C8C8C
+
+
+@entry
+def _map(
+    level: Floats, scale: float, left: float, top: float, zoom: float, colours: Bytes, low: float, high: float, stops: bool, outside: int,
+    first: int, end: int, out: Screen,
+) -> None:  # fmt: skip
+    """The same of measured numbers, shown by colours from `low` to `high`; with `stops` their logarithms over mid grey."""
+    smooth = zoom * scale < 1.0 or (zoom < 2.0 and zoom != 1.0)
+    last = colours.shape[0] - 1
+    one_value = np.empty(1, np.float32)
+    for i in range(first, end):
+        y = top + (i + 0.5) / zoom
+        for j in range(out.shape[1]):
+            x = left + (j + 0.5) / zoom
+            if x < 0.0 or y < 0.0 or x * scale >= level.shape[1] or y * scale >= level.shape[0]:
+                out[i, j] = np.uint32(outside)
+                continue
+            if not _sample(level, x * scale, y * scale, smooth, one_value):
+                out[i, j] = np.uint32(_hatch(i, j))
+                continue
+            value = one_value[0]
+            if stops:
+                value = math.log2(max(value, 1e-9) / 0.18)
+            at = int(min(max((value - low) / (high - low), 0.0), 1.0) * last + 0.5)
+            out[i, j] = np.uint32(
+                0xFF000000 | (int(colours[at, 0]) << 16) | (int(colours[at, 1]) << 8) | int(colours[at, 2])
+            )
+
+
+_NO_CUBE = np.zeros((1, 1, 1, 3), np.float32)
+_NO_AXIS = np.zeros(1, np.float32)
+
+
+@dataclass(frozen=True)
+class Toned:
+    """How a side's values become a display's: a `table` [PLACES] with the exposure in it, or a `cube` with where its `axis` stands for each place
+    of a table; `gain` is the exposure as a factor.
+    """
+
+    table: Bytes
+    gain: float = 1.0
+    cube: Floats | None = None
+    axis: Floats | None = None
+
+
+def picture(
+    side: Levels, frame: Frame, size: tuple[int, int], toned: Toned, outside: int, clipped: bool = False
+) -> Screen:
+    """A window [height, width] of a `size` (width, height) onto a picture, as pixels for a screen (0xffRRGGBB).
+
+    `outside` is what stands where there is no picture; with `clipped` what is at white or beyond is hatched black, what is at nothing white.
+    What is no number is hatched grey.
+    """
+    level, scale = side.for_zoom(frame.zoom)
+    out = np.empty((size[1], size[0]), np.uint32)
+    cube = toned.cube if toned.cube is not None else _NO_CUBE
+    axis = toned.axis if toned.axis is not None else _NO_AXIS
+    over_bands(
+        size[1],
+        lambda first, end: _picture(
+            level, scale, frame.left, frame.top, frame.zoom, toned.table, cube, axis, toned.gain, outside, clipped, first, end, out
+        ),
+    )  # fmt: skip
+    return out
+
+
+def measured(
+    side: Levels, frame: Frame, size: tuple[int, int], colours: Bytes, reach: tuple[float, float], outside: int, stops: bool = False
+) -> Screen:  # fmt: skip
+    """The same of a map, by colours [n, 3] from the lower to the upper end of a reach; with `stops` it holds luminances."""
+    level, scale = side.for_zoom(frame.zoom)
+    out = np.empty((size[1], size[0]), np.uint32)
+    over_bands(
+        size[1],
+        lambda first, end: _map(level, scale, frame.left, frame.top, frame.zoom, colours, reach[0], reach[1], stops, outside, first, end, out),
+    )  # fmt: skip
+    return out

@@ -1,0 +1,43 @@
+"""What the target would look like without one of the causes: its predicted picture, before anybody mends it."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from durvan.proof.aligning import Shift, moved
+from durvan.proof.causes.analysis import CAMERA, Cause
+from durvan.proof.causes.model import EXPOSURE, LIGHT, MATERIAL, RESPONSE, WHITE
+from durvan.proof.looking.pair import material_mask
+from durvan.proof.picture import Picture, Pixels
+
+_GONE = 6.0  # stops, from which a light is not there on one side
+
+
+def predicted(source: Picture, target: Picture, cause: Cause) -> Pixels | None:
+    """The target without a cause [height, width, 3]; None where nothing is known that would say so (noise, other things in view, a material
+    whose detail is missing, ids or passes that are not there).
+    """
+    if cause.kind == CAMERA and cause.shift is not None:
+        return moved(Picture(target.rgb), Shift(-cause.shift.right, -cause.shift.down)).rgb
+    if cause.kind == RESPONSE:
+        return np.asarray(np.maximum(target.rgb, 0.0) ** np.float32(1.0 / cause.exponent), dtype=np.float32)
+    if cause.stops is None or cause.flat:
+        return None
+    factors = np.exp2(cause.stops).astype(np.float32)
+    if cause.kind in (EXPOSURE, WHITE):
+        return np.asarray(target.rgb * factors, dtype=np.float32)
+    if cause.kind == MATERIAL:
+        where = material_mask(target, cause.name)
+        return np.where(where[..., None], target.rgb * factors, target.rgb) if where is not None else None
+    return _relit(source, target, cause, factors) if cause.kind == LIGHT else None
+
+
+def _relit(source: Picture, target: Picture, cause: Cause, factors: Pixels) -> Pixels | None:
+    """With one light otherwise: by its pass on the target, or on the source where the target does not have it."""
+    assert cause.stops is not None
+    gone = float(cause.stops.mean()) > _GONE
+    read = source.lights.get(cause.name) if gone else target.lights.get(cause.name)
+    if read is None:
+        return None
+    light = read()
+    return np.asarray(target.rgb + (light if gone else light * (factors - 1.0)), dtype=np.float32)

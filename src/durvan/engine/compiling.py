@@ -6,8 +6,6 @@ Compiling takes about a minute and holds the interpreter; loading what was compi
 from __future__ import annotations
 
 import fcntl
-import hashlib
-import os
 import subprocess
 import sys
 import threading
@@ -16,7 +14,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from durvan.errors import RenderingError
-from durvan.optics.jit import kernel_folder, sources
+from durvan.optics.jit import kernel_folder, mark_of, sources
 from durvan.progress import Report, Step, silent
 
 _STEPS = ("albedo tables", "trees", "programs", "lobes", "paths", "first things", "probes")
@@ -28,9 +26,7 @@ def ready() -> bool:
 
 
 def _mark() -> Path:
-    """What says so. The compiler's cache knows a source by its place, size and time, and compiles anew for others."""
-    said = "".join(f"{file}|{(stat := file.stat()).st_size}|{stat.st_mtime}\n" for file in sources())
-    return kernel_folder() / f"ready-{hashlib.sha256(os.fsencode(said)).hexdigest()[:16]}"
+    return mark_of(sources())
 
 
 def compile_all(report: Report = silent) -> None:

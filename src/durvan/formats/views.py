@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 import PyOpenColorIO as ocio
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from durvan.errors import PictureError
 
@@ -106,7 +106,7 @@ def cube(wanted: ColourView) -> Floats:
     return applied(wanted, values)
 
 
-def axis(values: Floats) -> Floats:
+def axis(values: ArrayLike) -> Floats:
     """Where along a cube linear values stand: 0 to SIDE − 1."""
     at, x = positions(), np.asarray(values, dtype=np.float64)
     stops = np.log2(np.maximum(x, 1e-30))

@@ -68,6 +68,14 @@ def kernel_folder() -> Path:
     return folder
 
 
+def mark_of(files: list[Path], name: str = "ready") -> Path:
+    """The file that says that the kernels of some sources are compiled. The compiler's cache knows a source by its place, size and time, and
+    compiles anew for others.
+    """
+    said = "".join(f"{file}|{(stat := file.stat()).st_size}|{stat.st_mtime}\n" for file in files)
+    return kernel_folder() / f"{name}-{hashlib.sha256(os.fsencode(said)).hexdigest()[:16]}"
+
+
 numba.config.CACHE_DIR = str(kernel_folder())  # read when a function is decorated, so it is set before any is
 
 

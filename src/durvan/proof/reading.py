@@ -58,6 +58,17 @@ def open_picture(file: Path, lights: str = LIGHTS) -> Opened:
     return Opened(replace(picture, materials=ids.get("materials"), objects=ids.get("objects")), remarks)
 
 
+def glance(file: Path) -> Opened:
+    """Its pixels alone, soon: nothing of lights, ids and noise. Raises PictureError."""
+    layered = open_layers(file)
+    remarks: list[str] = []
+    rgb = _rgb(layered.read(_main(layered)))
+    if layered.whole:
+        rgb = linear(rgb)
+    _leave_out_unrendered(layered, rgb, remarks)
+    return Opened(Picture(rgb), remarks)
+
+
 def _leave_out_unrendered(layered: Layered, rgb: Pixels, remarks: list[str]) -> None:
     """Have what no sample was spent on be no number: a part of a picture was rendered."""
     if "samples" not in layered.layers:

@@ -13,7 +13,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
-from durvan.crossing.document.document import Accepted, Document, PickedProbe, Relink
+from durvan.crossing.document.document import Accepted, Document, PickedProbe, Pin, Relink
 from durvan.crossing.translation.choices import (
     AddedLight,
     Advance,
@@ -339,6 +339,28 @@ class SetProbes(Chosen):
         return document.model_copy(update={"probes": self.probes})
 
 
+class PutPin(AtOnce):
+    """Put a note on a place of the picture, or another one in the place of that with its number."""
+
+    tag: Literal["pin"] = "pin"
+    pin: Pin
+
+    @staticmethod
+    def apply_all(document: Document, many: Sequence[PutPin]) -> Document:
+        kept = {pin.number: pin for pin in (*document.pins, *(one.pin for one in many))}
+        return document.model_copy(update={"pins": tuple(kept[number] for number in sorted(kept))})
+
+
+class TakePin(Chosen):
+    """Take a note away."""
+
+    tag: Literal["take pin"] = "take pin"
+    number: int
+
+    def apply(self, document: Document) -> Document:
+        return document.model_copy(update={"pins": tuple(pin for pin in document.pins if pin.number != self.number)})
+
+
 class AddLight(AtOnce):
     """Put a light into the target that the source does not have."""
 
@@ -518,7 +540,7 @@ class Choose(Chosen):
 
 Change = Annotated[
     SetValue | ReadAs | TurnGreen | PutLinks | SetRoots | AllowFolder | LeaveOut | PutNote | TakeNote | PutFits | TakeFit
-    | Accept | Reopen | Choose | SetTrims | SetTint | SetProbes | AddLight | TakeLight | KeepOff | HideFromCameras | MoveForward | SetSettings
+    | Accept | Reopen | Choose | SetTrims | SetTint | SetProbes | PutPin | TakePin | AddLight | TakeLight | KeepOff | HideFromCameras | MoveForward | SetSettings
     | NameSettings | DropSettings | OfferSun | SayKind | SetPolicy | Merge | PutNotes | GiveTo | SwapNode | Forget,
     Field(discriminator="tag"),
 ]  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
 from pathlib import Path
 from typing import Literal
 
@@ -11,7 +12,7 @@ from durvan.crossing.translation.choices import Choices, Chosen
 from durvan.files.resolve import Known
 from durvan.files.roots import Root
 
-VERSION = 6
+VERSION = 7
 
 
 class Accepted(Chosen):
@@ -37,6 +38,29 @@ class PickedProbe(Chosen):
     normal: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
+class PinState(StrEnum):
+    """How a note on a place stands."""
+
+    OPEN = "open"
+    SETTLED = "settled"
+    ACCEPTED = "accepted"
+
+
+class Pin(Chosen):
+    """A note on a place of a picture: where, from 0 to 1 across and down, in which camera's; what it says, how it stands, and which material,
+    and whose light most of all, is there.
+    """
+
+    number: int
+    camera: str = ""
+    across: float = Field(ge=0.0, le=1.0)
+    down: float = Field(ge=0.0, le=1.0)
+    text: str = Field(default="", max_length=4000)
+    state: PinState = PinState.OPEN
+    material: str = ""
+    light: str = ""
+
+
 class Document(Choices):
     """What a .durvan file holds: the choices, and where they came from."""
 
@@ -55,6 +79,7 @@ class Document(Choices):
     light_limit: float = Field(default=0.5, ge=0.0, le=20.0, allow_inf_nan=False)
     camera: str = ""
     probes: tuple[PickedProbe, ...] = ()
+    pins: tuple[Pin, ...] = ()
 
     def source_path(self, file: Path) -> Path:
         """Where the source is, seen from where the .durvan file lies."""

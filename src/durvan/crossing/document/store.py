@@ -64,7 +64,7 @@ def _upgraded(data: Any, file: Path) -> Any:
             f"was made by a newer Durvan (version {version}; this one reads up to {VERSION}).",
             file=file, inside="version", advice="Open it with that one.",
         )  # fmt: skip
-    return {**data, "version": VERSION}  # what 1 to 5 did not have yet has defaults that say the same
+    return {**data, "version": VERSION}  # what 1 to 6 did not have yet has defaults that say the same
 
 
 def _checked(data: Any, file: Path) -> Document:

@@ -19,6 +19,7 @@ from durvan.crossing.findings import (
     materials,
     networks,
     packs,
+    pins,
     recognised,
 )
 from durvan.crossing.findings.model import Finding, Findings, Level, PartKey
@@ -87,6 +88,7 @@ RULES: tuple[Rule, ...] = (
     Rule(("drift",), "Facing", Need.TRANSLATIONS | Need.DRIFTS, looks.drifted),
     Rule(recognised.CODES, "Facing", Need.TRANSLATIONS | Need.SHAPES, recognised.recognised),
     Rule(engines.CODES, "Light", Need.ENGINES, of_scene=engines.said),
+    Rule(pins.CODES, "Proof", Need.PINS, of_scene=pins.noted),
     Rule(("look-unknown",), "Facing", Need.TRANSLATIONS | Need.DRIFTS, looks.unknown),
 )  # fmt: skip
 
@@ -132,6 +134,8 @@ def _changed(view: View, before: View) -> _Changed:
         whole |= Need.LIGHT
     if view.messages != before.messages:
         whole |= Need.ENGINES
+    if view.pins != before.pins:
+        whole |= Need.PINS
     if view.verdicts is not before.verdicts:
         things[Need.VERDICTS] = frozenset(_judged(view, before))
     if view.plan.traits is not before.plan.traits or view.plan.bodies is not before.plan.bodies:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from enum import Flag, auto
 from functools import cached_property
 
+from durvan.crossing.document.document import Pin
 from durvan.crossing.light.asking import Known, stops_of, wanted
 from durvan.crossing.light.report import LightReport
 from durvan.crossing.looks.keys import LookKey, look_key
@@ -31,7 +32,8 @@ class Need(Flag):
     VERDICTS = auto()
     DRIFTS = auto()  # and the limit that they are held against
     LIGHT = auto()  # the same of light
-    ENGINES = auto()  # what real renderers said
+    ENGINES = auto()  # what renderers said
+    PINS = auto()  # notes on places of the picture
     SHAPES = auto()  # what wears each material, and what it was recognised as
 
 
@@ -48,6 +50,7 @@ class View:
     light: LightReport | None = None
     light_limit: float = 0.5
     messages: tuple[Message, ...] = ()
+    pins: tuple[Pin, ...] = ()
     _keys: dict[str, tuple[Translation, LookKey]] = field(default_factory=dict, compare=False)
     _light: Known = field(default_factory=Known, compare=False)
 

@@ -100,6 +100,7 @@ def work_out(
         evidence.light,
         document.light_limit,
         evidence.messages,
+        document.pins,
     )
     report(Step("Looking for what matters"))
     found = look_over(view, (previous.view, previous.findings) if previous is not None else None)

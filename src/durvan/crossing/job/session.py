@@ -69,7 +69,7 @@ from durvan.scene.drift import Drift
 from durvan.scene.graph import Value
 from durvan.scene.model import FileState, Kind, Oddity, OutsideFile, Scene, Thing
 from durvan.scene.probe import Probe
-from durvan.scene.said import Message
+from durvan.scene.said import SOURCE, STAND_IN, Grade, Message
 from durvan.scene.traits import KIND_WORDS, MaterialKind, Traits
 
 _REMEMBERED_BYTES = 64_000_000  # of a larger file the checksum is not worth the wait when saving
@@ -286,11 +286,21 @@ class Session:
         if drifts:
             self._found(replace(self.evidence, drifts={**self.evidence.drifts, **drifts}))
 
-    def heard(self, messages: Iterable[Message]) -> None:
-        """Take in what a real renderer said, in place of what it said before; `renew` raises findings of it."""
-        said = tuple(sorted(messages))
+    def heard(self, messages: Iterable[Message], by: str = "Mitsuba") -> None:
+        """Take in what a renderer said, in place of what it said before; `renew` raises findings of it."""
+        others = [one for one in self.evidence.messages if one.by != by]
+        said = tuple(sorted((*others, *(replace(one, by=by) for one in messages))))
         if said != self.evidence.messages:
             self._found(replace(self.evidence, messages=said))
+
+    def heard_of_sides(self, said: Mapping[str, Iterable[tuple[str, str, str]]]) -> None:
+        """Take in what the stand-ins of both sides said, by side: grade, the name of the thing, words."""
+        paths: dict[str, str] = {}
+        for thing in self.scene.things.values():
+            paths.setdefault(thing.name, thing.id)
+        for side, messages in said.items():
+            by = STAND_IN + (SOURCE + self.scene.dialect if side == "source" else self.document.target)
+            self.heard([Message(Grade(grade), text, 1, by, paths.get(name, "")) for grade, name, text in messages], by)
 
     def tried(self, effects: Effects) -> None:
         """Take in what remedies were measured to do; nothing else follows from it."""

@@ -443,14 +443,14 @@ ASKED: dict[type, Asked] = {
     questions.Balance: Asked(6, "light", Server._balance),
     questions.Cover: Asked(7, "cover", Server._cover),
     questions.Render: Asked(8, "render", Server._render),
-    questions.GuessAll: Asked(9, "guesses", Server._guess_all),
-    questions.Settle: Asked(10, "settle", Server._settle),
-    questions.EndProof: Asked(10, "proof", Server._end_proof),
-    questions.Prove: Asked(11, "proof", Server._prove),
-    questions.Recognise: Asked(11, "kinds", Server._recognise),
-    questions.MeasureAll: Asked(12, "drifts", Server._measure_all),
-    questions.Try: Asked(13, "try", Server._settle),
-    questions.Refine: Asked(14, "refine", Server._refine),
+    questions.EndProof: Asked(9, "proof", Server._end_proof),
+    questions.Prove: Asked(10, "proof", Server._prove),
+    questions.GuessAll: Asked(11, "guesses", Server._guess_all),
+    questions.Settle: Asked(12, "settle", Server._settle),
+    questions.Recognise: Asked(13, "kinds", Server._recognise),
+    questions.MeasureAll: Asked(14, "drifts", Server._measure_all),
+    questions.Try: Asked(15, "try", Server._settle),
+    questions.Refine: Asked(16, "refine", Server._refine),
 }
 
 

@@ -105,9 +105,9 @@ class Pair:
         """A map of what is between both, in levels. `way` is one of those of the table that show it, but for causes."""
         return self._once((way, look), lambda: Levels.of(self.measured(way, look)))
 
-    def ready(self, way: str, look: Look) -> bool:
-        """Whether a map is there already."""
-        return (way, look) in self._kept
+    def ready(self, way: str, look: Look | None) -> bool:
+        """Whether a map is there already; "luminances" and "noises" of both sides depend on no look."""
+        return ((way, look) if look is not None else (way,)) in self._kept
 
     def _once(self, key: tuple[Any, ...], make: Callable[[], Made]) -> Made:
         if key not in self._kept:

@@ -82,6 +82,8 @@ class Looks(QObject):
     balanced = Signal(object)
     marked = Signal()
     settled = Signal(object)
+    proving = Signal(object)
+    proved = Signal(object)
     _answer = Signal(object)
 
     def __init__(self, state: State, parent: QObject | None = None, rendering: bool = True) -> None:
@@ -361,6 +363,14 @@ class Looks(QObject):
     @_taken.register
     def _(self, answer: questions.Settled) -> None:
         self.settled.emit(answer)
+
+    @_taken.register
+    def _(self, answer: questions.Proving) -> None:
+        self.proving.emit(answer)
+
+    @_taken.register
+    def _(self, answer: questions.Proved) -> None:
+        self.proved.emit(answer)
 
     # finding things in the camera's view
 

@@ -33,6 +33,7 @@ from durvan.record.page import page, write
 from durvan.ui.followers.judging import Judging
 from durvan.ui.followers.looks import Looks
 from durvan.ui.followers.outside import Outside
+from durvan.ui.followers.proving import Proofs
 from durvan.ui.followers.settling import Settling
 from durvan.ui.frame.dialects import Dialects
 from durvan.ui.frame.evidence import Evidence
@@ -71,10 +72,11 @@ class Window(QMainWindow):
         self.outside = Outside(self.state, self, judging)
         self.settling = Settling(self.state, self.looks, self)
         self.judging = Judging(self.state, self)
+        self.proofs = Proofs(self.state, self.looks, self.judging, self)
         self.settle_panel: Settle | None = None
         self.ready_panel: ReadyValues | None = None
         self.dialects_panel: Dialects | None = None
-        bench = Bench(self.state, self.looks, self.outside, self.carry_or_stop)
+        bench = Bench(self.state, self.looks, self.outside, self.proofs, self.carry_or_stop)
         self.stations: dict[str, View] = {one.name: one.make(bench) for one in STATIONS}
         self.evidence = Evidence(
             bench, self.settling, [one.explain(bench) for one in STATIONS if one.explain is not None]
@@ -404,6 +406,7 @@ class Window(QMainWindow):
         if self.larger is not None:
             self.larger.close()
         self.judging.close()
+        self.proofs.close()
         self.looks.close()
         self.outside.close()
         event.accept()

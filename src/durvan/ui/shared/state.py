@@ -31,13 +31,15 @@ Then = Callable[[Any], None]
 
 @dataclass(frozen=True)
 class Selection:
-    """What is looked at: a thing, perhaps one of its rows; a cell of the grid; a finding; a file by its written path."""
+    """What is looked at: a thing, perhaps one of its rows; a cell of the grid; a finding; a file by its written path; something of the pictures
+    in Proof, in its own words."""
 
     thing: str = ""
     row: Row | None = None
     cell: tuple[str, Fate] | None = None
     finding: Finding | None = None
     file: str = ""
+    proof: str = ""
 
 
 class State(QObject):

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from durvan.scene.model import Thing
 from durvan.ui.followers.looks import Looks
 from durvan.ui.followers.outside import Outside
+from durvan.ui.followers.proving import Proofs
 from durvan.ui.shared.state import Selection, State
 
 
@@ -22,6 +23,7 @@ class Bench:
     state: State
     looks: Looks
     outside: Outside
+    proofs: Proofs
     carry: Callable[[], None]
 
 

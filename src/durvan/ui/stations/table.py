@@ -7,6 +7,8 @@ from durvan.ui.stations.files.evidence import FileEvidence
 from durvan.ui.stations.files.view import Files
 from durvan.ui.stations.light.evidence import LightEvidence
 from durvan.ui.stations.light.view import Light
+from durvan.ui.stations.proof.evidence import ProofEvidence
+from durvan.ui.stations.proof.view import Proof
 from durvan.ui.stations.station import Station
 from durvan.ui.stations.survey.view import Survey
 
@@ -15,4 +17,5 @@ STATIONS: tuple[Station, ...] = (
     Station("Files", Files, FileEvidence),
     Station("Facing", Facing),
     Station("Light", Light, LightEvidence),
+    Station("Proof", Proof, ProofEvidence),
 )

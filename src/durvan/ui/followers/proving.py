@@ -1,0 +1,621 @@
+"""Proof's pictures: what is rendered for it and what was kept, the pair that is looked at, and what of its difference is whose."""
+
+from __future__ import annotations
+
+import math
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+
+from durvan.crossing.job.judging import Judged
+from durvan.crossing.looks import questions
+from durvan.crossing.looks.sittings import SIDES, Sitting, sitting
+from durvan.engine.engines import Engine
+from durvan.errors import DurvanError
+from durvan.proof import history as histories
+from durvan.proof import warm, writing
+from durvan.proof.causes.analysis import Analysis, Cause, analyse
+from durvan.proof.history import History, Kept
+from durvan.proof.looking import ways
+from durvan.proof.looking.lens import Levels
+from durvan.proof.looking.pair import Look, Pair
+from durvan.proof.mending import predicted
+from durvan.proof.picture import Picture, Pixels
+from durvan.proof.reading import Opened, glance, of_one_size, open_picture
+from durvan.ui.followers.judging import Judging, Wish
+from durvan.ui.followers.looks import Looks
+from durvan.ui.shared.errands import Errands
+from durvan.ui.shared.state import State
+
+OUTSIDE = "file"
+_ALIKE = 1.2  # times the variance, up to which both are alike
+_CHANGED = 40  # things that are named as changed
+
+
+@dataclass(frozen=True)
+class Setting:
+    """How to render: its word, size and samples a pixel, what it is for."""
+
+    name: str
+    size: tuple[int, int]
+    samples: int
+    meaning: str
+
+
+SETTINGS = (
+    Setting("quick", (480, 270), 16, "Soon there, and noisy: for a first look."),
+    Setting("usual", (960, 540), 64, "For looking closely."),
+    Setting("final", (1920, 1080), 256, "For the sign-off; takes its time."),
+)
+
+
+@dataclass(frozen=True)
+class _Loaded:
+    """What came of reading a pair."""
+
+    names: tuple[str, str]
+    pair: Pair
+    remarks: tuple[str, ...]
+
+
+class Proofs(QObject):
+    """Renders when it is asked to, keeps what comes, and shows two of what there is."""
+
+    changed = Signal()  # what is there, or how far it has got
+    shown = Signal()  # another pair
+    explained = Signal()  # the causes of its difference are known, or no more
+    mapped = Signal()  # something that is looked at is worked out
+
+    def __init__(self, state: State, looks: Looks, judging: Judging, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.state, self.looks, self.judging = state, looks, judging
+        self.errands = Errands("proof", self)
+        self.history: History | None = None
+        self.entries: list[Kept] = []
+        self.chosen: dict[str, str] = {}
+        self.live: dict[str, questions.Proving] = {}
+        self.pair: Pair | None = None
+        self.analysis: Analysis | None = None
+        self.cause: int | None = None
+        self.mended: Levels | None = None
+        self.effect: Levels | None = None
+        self.remarks: tuple[str, ...] = ()
+        self.trouble = ""
+        self.asked: questions.Prove | None = None
+        self.paused = False
+        self.part: tuple[float, float, float, float] | None = None
+        self.reading = False
+        self._done: set[str] = set()
+        self._pictures: dict[str, Opened] = {}
+        self._pair_of: tuple[str, str] = ("", "")
+        self._judged: set[int] = set()
+        self._standing: tuple[object, dict[str, Mapping[str, str]]] | None = None
+        self.errands.failed.connect(self._failed)
+        state.opened.connect(self._opened)
+        state.renewed.connect(self.changed)
+        looks.proving.connect(self._proving)
+        looks.proved.connect(self._proved)
+        looks.prepared.connect(lambda _: self.changed.emit())
+        judging.changed.connect(self._judging)
+
+    def close(self) -> None:
+        """End its thread."""
+        self.errands.close()
+
+    # what there is
+
+    def _opened(self) -> None:
+        session = self.state.session
+        self.errands.forget()
+        self.entries, self.chosen, self.live, self.asked = [], {}, {}, None
+        self.pair = self.analysis = self.cause = self.mended = self.effect = None
+        self._pictures, self._done, self._pair_of, self.part = {}, set(), ("", ""), None
+        self.remarks, self.trouble, self.paused, self.reading = (), "", False, False
+        self.history = History(histories.folder_of(Path(session.scene.file))) if session is not None else None
+        self.refresh()
+        for side in SIDES:
+            found = [one for one in self.entries if one.side == side]
+            if found:
+                self.chosen[side] = found[-1].id
+        self.changed.emit()
+        self.shown.emit()
+        self.explained.emit()
+
+    def arrive(self) -> None:
+        """The station was gone to: what was kept is shown."""
+        if self.pair is None and not self.reading and len(self.chosen) == 2:
+            self._load()
+
+    def refresh(self) -> None:
+        """Look at what is kept."""
+        self.entries = self.history.entries() if self.history is not None else []
+        if self.history is not None and self.history.damaged:
+            names = ", ".join(self.history.damaged[:3])
+            self.trouble = f"Some of what is said of kept renders cannot be read and is left out: {names}."
+
+    def entry(self, side: str) -> Kept | None:
+        """The kept picture that stands on a side."""
+        return next((one for one in self.entries if one.id == self.chosen.get(side)), None)
+
+    def choose(self, side: str, name: str) -> None:
+        """Have a kept picture on a side."""
+        self.live = {}
+        self.chosen[side] = name
+        self._load()
+
+    def keep(self, name: str, held: bool) -> None:
+        """Have one never go by itself, or let it."""
+        self._say(name, held=held)
+
+    def call(self, name: str, text: str) -> None:
+        """Give one a name."""
+        self._say(name, name=text.strip()[:80])
+
+    def _say(self, which: str, **what: object) -> None:
+        one = next((one for one in self.entries if one.id == which), None)
+        if self.history is None or one is None:
+            return
+        try:
+            self.history.put(replace(one, **what))  # type: ignore[arg-type]
+        except DurvanError as problem:
+            self.trouble = str(problem)
+        self.refresh()
+        self.changed.emit()
+
+    def drop(self, names: list[str]) -> None:
+        """Let some go, from the disk as well."""
+        if self.history is None:
+            return
+        self.history.drop(names)
+        for name in names:
+            self._pictures.pop(name, None)
+        self.refresh()
+        for side in SIDES:
+            if self.chosen.get(side) in names:
+                others = [one.id for one in self.entries if one.side == side]
+                self.chosen.pop(side)
+                if others:
+                    self.chosen[side] = others[-1]
+        self._load()
+
+    def add_file(self, side: str, file: Path) -> None:
+        """Have a picture from elsewhere on a side; it stays where it is."""
+        if self.history is None:
+            return
+        now = time.time()
+        try:
+            self.history.room()
+            made = self.history.put(
+                Kept(self.history.fresh_id(side, now), side, OUTSIDE, now, file=str(file.absolute()))
+            )
+        except DurvanError as problem:
+            self._failed(problem)
+            return
+        self.refresh()
+        self.choose(side, made.id)
+
+    # rendering
+
+    @property
+    def running(self) -> bool:
+        """Whether something is rendered for Proof now."""
+        return self.judging.running or (self.asked is not None and not self.paused)
+
+    def render(self, setting: Setting, engine: Engine = Engine.PREVIEW, afresh: bool = False) -> None:
+        """Render both sides as the crossing stands; a side that was rendered of the very same is taken as it was kept, unless `afresh`."""
+        session = self.state.session
+        if session is None or not session.camera or self.history is None:
+            return
+        self.trouble = ""
+        if engine is Engine.MITSUBA:
+            self.judging.start(Wish(setting.samples, 3600.0, setting.size))
+            self.changed.emit()
+            return
+        sides = []
+        for side in SIDES:
+            one = self.sitting_of(side)
+            assert one is not None  # there is a session
+            kept = self._same(one, setting, session.camera) if not afresh else None
+            if kept is not None:
+                self.chosen[side] = kept.id
+            else:
+                sides.append(one)
+        if not sides:
+            self._load()
+            return
+        in_use = session.document.in_use
+        self._begin(
+            questions.Prove(
+                session.camera, tuple(sides), setting.size, setting.samples, self.history.folder, self.part, in_use
+            )
+        )
+
+    def sitting_of(self, side: str) -> Sitting | None:
+        """A side as the crossing stands, to be rendered."""
+        session = self.state.session
+        if session is None:
+            return None
+        used = session.now.view.used_by
+        if side == "target":
+            return sitting(
+                session.scene,
+                side,
+                session.plan.target_things,
+                session.camera,
+                used,
+                tuple(session.plan.choices.unseen),
+            )
+        corrected = {thing.id: thing for thing in session.plan.corrected}
+        return sitting(
+            session.scene, side, [corrected.get(thing.id, thing) for thing in session.scene.own], session.camera, used
+        )
+
+    def stands(self, entry: Kept) -> bool:
+        """Whether a kept picture is of the crossing as it stands."""
+        session = self.state.session
+        if session is None:
+            return False
+        now = session.now
+        if self._standing is None or self._standing[0] is not now:
+            found = {side: one.made for side in SIDES if (one := self.sitting_of(side)) is not None}
+            self._standing = now, found
+        return self._standing[1].get(entry.side) == entry.made
+
+    def _same(self, one: Sitting, setting: Setting, camera: str) -> Kept | None:
+        """A kept picture of the very same, as large and with as many samples."""
+        if self.part is not None:
+            return None
+        fits = (
+            kept for kept in reversed(self.entries)
+            if (kept.side, kept.engine, kept.camera, kept.made) == (one.side, Engine.PREVIEW.value, camera, one.made)
+            and (kept.width, kept.height) == setting.size and kept.samples >= setting.samples and kept.part is None
+        )  # fmt: skip
+        return next(fits, None)
+
+    def same_noise(self) -> tuple[str, int, float] | None:
+        """The side that is noisier than the other, the samples a pixel by which it would not be, and the seconds that takes; None where nobody
+        knows, or where both are alike already.
+        """
+        one, two = self.entry("source"), self.entry("target")
+        if one is None or two is None or not all(entry.noise > 0.0 and entry.samples for entry in (one, two)):
+            return None
+        worse, better = (two, one) if two.noise > one.noise else (one, two)
+        ratio = (worse.noise / better.noise) ** 2
+        if ratio < _ALIKE or worse.engine != Engine.PREVIEW.value:
+            return None
+        samples = math.ceil(worse.samples * ratio)
+        return worse.side, samples, worse.seconds * samples / worse.samples
+
+    def level_noise(self) -> None:
+        """Render the noisier side until it is as noisy as the other one."""
+        found = self.same_noise()
+        one = self.sitting_of(found[0]) if found is not None else None
+        session, kept = self.state.session, self.entry(found[0]) if found is not None else None
+        if found is None or one is None or kept is None or session is None or self.history is None:
+            return
+        size = (kept.width, kept.height)
+        self._begin(
+            questions.Prove(session.camera, (one,), size, found[1], self.history.folder, None, session.document.in_use)
+        )
+
+    def _begin(self, asked: questions.Prove) -> None:
+        self.asked = asked
+        self.paused, self._done, self.live = False, set(), {}
+        self.looks.renderer.ask(asked)
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """Stop, and keep what there is; it can be gone on with."""
+        if self.judging.running:
+            self.judging.stop()
+        if self.asked is not None and not self.paused:
+            self.paused = True
+            self.looks.renderer.ask(questions.EndProof())
+        self.changed.emit()
+
+    def go_on(self) -> None:
+        """Go on with what was stopped."""
+        if self.asked is not None and self.paused:
+            self.paused = False
+            self._done = set()
+            self.asked = replace(self.asked, part=self.part)
+            self.looks.renderer.ask(self.asked)
+            self.changed.emit()
+
+    def only(self, part: tuple[float, float, float, float] | None) -> None:
+        """Have samples go to a part of the picture alone, from now on; None: to all of it."""
+        self.part = part
+        if self.asked is not None and not self.paused:
+            self.asked = replace(self.asked, part=part)
+            self.looks.renderer.ask(self.asked)
+        self.changed.emit()
+
+    def progress(self) -> tuple[int, int]:
+        """Samples that are done on the slower side, and how many are wanted."""
+        if self.judging.running:
+            return self.judging.done, self.judging.of
+        if self.asked is None:
+            return 0, 0
+        done = [self.live[one.side].samples if one.side in self.live else 0 for one in self.asked.sides]
+        return min(done, default=0), self.asked.samples
+
+    def _proving(self, answer: questions.Proving) -> None:
+        if self.asked is None:
+            return
+        self.live[answer.side] = answer
+        self._show_live()
+        self.changed.emit()
+
+    def _proved(self, answer: questions.Proved) -> None:
+        self.refresh()
+        self.chosen[answer.side] = answer.entry
+        self._pictures.pop(answer.entry, None)
+        if answer.done:
+            self._done.add(answer.side)
+        if self.asked is not None and {one.side for one in self.asked.sides} <= self._done:
+            self.asked, self.live = None, {}
+        if self.asked is None or self.paused:
+            self.live = {}
+            self._load()
+        self._heard()
+        self.changed.emit()
+
+    def _heard(self) -> None:
+        """What the stand-ins say of the scene becomes findings."""
+        session = self.state.session
+        if session is None:
+            return
+        newest = {one.side: one for one in self.entries if one.engine == Engine.PREVIEW.value}
+        before = session.revision
+        session.heard_of_sides({side: one.messages for side, one in newest.items()})
+        if session.revision != before:
+            self.state.renew()
+
+    def _judging(self) -> None:
+        """Both sides by a real renderer are kept, too."""
+        session = self.state.session
+        if session is not None and self.history is not None:
+            for side, found in self.judging.found.items():
+                if id(found) not in self._judged:
+                    self._judged.add(id(found))
+                    self._keep_judged(side, found, self.history, session.camera)
+        if self.judging.trouble and not self.judging.running:
+            self.trouble = " ".join(self.judging.trouble.values())
+        self.changed.emit()
+
+    def _keep_judged(self, side: str, found: Judged, history: History, camera: str) -> None:
+        now = time.time()
+        height, width, _ = found.picture.shape
+        entry = Kept(
+            history.fresh_id(side, now), side, Engine.MITSUBA.value, now, found.seconds, found.samples, width, height, camera=camera,
+            response=found.response, messages=tuple((one.grade.value, "", one.text) for one in found.messages),
+        )  # fmt: skip
+
+        def save() -> Kept:
+            history.room()
+            writing.save(
+                Picture(found.picture.astype(np.float32)),
+                history.path_of(entry),
+                None,
+                {"side": side, "engine": entry.engine},
+            )
+            return history.put(entry)
+
+        def then(kept: Kept) -> None:
+            self.refresh()
+            self.chosen[side] = kept.id
+            self._load()
+
+        self.errands.ask(f"keep {side}", save, then)
+
+    # the pair
+
+    def _load(self) -> None:
+        """Read what stands on both sides; the pictures by themselves first, then all that their files know."""
+        self.analysis = self.cause = self.mended = self.effect = None
+        entries = {side: self.entry(side) for side in SIDES}
+        one, two = entries["source"], entries["target"]
+        if one is None and two is None:
+            self.pair, self._pair_of = None, ("", "")
+            self.shown.emit()
+            self.explained.emit()
+            self.changed.emit()
+            return
+        self.reading, self.trouble = True, ""
+        first, second = one or two, two or one
+        assert first is not None and second is not None
+        assert self.history is not None
+        files, names = (self.history.path_of(first), self.history.path_of(second)), (first.id, second.id)
+        known, response = dict(self._pictures), second.response or first.response
+
+        def read(look: Callable[[Path], Opened]) -> Callable[[], _Loaded]:
+            def work() -> _Loaded:
+                warm.ensure()
+                opened = [known.get(name) or look(file) for name, file in zip(names, files, strict=True)]
+                if look is open_picture:
+                    self._pictures = dict(zip(names, opened, strict=True))
+                fresh = [Opened(found.picture, list(found.remarks)) for found in opened]
+                pair = Pair(*of_one_size(fresh[0], fresh[1]), response)
+                pair.pictures()
+                said = [
+                    f"{file.name} {remark}"
+                    for file, found in zip(files, fresh, strict=True)
+                    for remark in found.remarks
+                ]
+                return _Loaded(names, pair, tuple(said))
+
+            return work
+
+        alone = one is None or two is None
+        if any(name not in known for name in names):
+            self.errands.ask("glance", read(glance), self._glanced)
+        self.errands.ask("pair", read(open_picture), lambda found: self._stands(found, alone))
+        self.explained.emit()
+        self.changed.emit()
+
+    def _glanced(self, found: _Loaded) -> None:
+        self.pair, self._pair_of = found.pair, found.names
+        self.shown.emit()
+
+    def _stands(self, found: _Loaded, alone: bool) -> None:
+        self.reading = False
+        self.pair, self._pair_of, self.remarks = found.pair, found.names, found.remarks
+        if alone:
+            self.remarks = ("Only one side has a picture; it stands on both.", *self.remarks)
+        self.shown.emit()
+        self.changed.emit()
+        if alone:
+            return
+        pair = found.pair
+        self.errands.ask("causes", lambda: (pair, analyse(pair.source, pair.target)), self._explained)
+
+    def _explained(self, found: tuple[Pair, Analysis]) -> None:
+        if found[0] is self.pair:
+            self.analysis = found[1]
+            self.explained.emit()
+
+    def _show_live(self) -> None:
+        """What is rendered now, beside what was kept of the other side."""
+        live = dict(self.live)
+        if self.asked is None or not live:
+            return
+        size = self.asked.size
+        entries = {side: self.entry(side) for side in SIDES}
+        known, history = dict(self._pictures), self.history
+        response = next(iter(live.values())).response
+
+        def work() -> _Loaded:
+            warm.ensure()
+            rgb: dict[str, Pixels] = {}
+            for side in SIDES:
+                entry = entries[side]
+                if side in live:
+                    rgb[side] = _as_large(live[side].picture.astype(np.float32), size)
+                elif entry is not None and history is not None:
+                    opened = known.get(entry.id) or glance(history.path_of(entry))
+                    rgb[side] = _as_large(opened.picture.rgb, size)
+            one, two = rgb.get("source"), rgb.get("target")
+            both = Picture(one if one is not None else two), Picture(two if two is not None else one)  # type: ignore[arg-type]
+            pair = Pair(*both, response)
+            pair.pictures()
+            return _Loaded(("live", "live"), pair, ())
+
+        def then(found: _Loaded) -> None:
+            if self.live:
+                self._glanced(found)
+
+        self.analysis = self.cause = None
+        self.errands.ask("live", work, then)
+
+    def want(self, way: str, look: Look) -> bool:
+        """Whether what a way shows is there; else it is worked out beside the event loop, and `mapped` tells when it is."""
+        pair = self.pair
+        if pair is None:
+            return False
+        if way == ways.CAUSE:
+            return self.effect is not None
+        work: Callable[[], object]
+        if way == ways.EXPOSURE:
+            ready, work = pair.ready("luminances", None), pair.luminances
+        elif way == ways.NOISE:
+            ready, work = pair.ready("noises", None), pair.noises
+        elif ways.BY_NAME[way].between:
+            ready, work = pair.ready(way, look), partial(pair.between, way, look)
+        else:
+            return True
+        if not ready:
+            self.errands.ask("map", work, lambda _: self.mapped.emit())
+        return ready
+
+    def work_ahead(self, look: Look) -> None:
+        """Have all maps ready before somebody looks at them."""
+        pair = self.pair
+        if pair is None:
+            return
+
+        def work() -> None:
+            pair.luminances()
+            for way in ways.WAYS:
+                if way.between and way.name != ways.CAUSE and pair is self.pair:
+                    pair.between(way.name, look)
+            pair.noises()
+
+        self.errands.ask("ahead", work, lambda _: self.mapped.emit())
+
+    # causes
+
+    def look_at_cause(self, number: int | None) -> None:
+        """Choose a cause: what it makes of the picture is worked out, and the picture without it."""
+        self.cause, self.mended, self.effect = number, None, None
+        pair, analysis = self.pair, self.analysis
+        self.explained.emit()
+        if number is None or pair is None or analysis is None or number >= len(analysis.causes):
+            return
+        cause = analysis.causes[number]
+
+        def work() -> tuple[Pair, Cause, Levels, Levels] | None:
+            rgb = predicted(pair.source, pair.target, cause)
+            if rgb is None:
+                return None
+            effect = Pair(Picture(rgb), pair.target).measured(ways.STOPS, Look())
+            return pair, cause, Levels.of(rgb), Levels.of(effect)
+
+        self.errands.ask("cause", work, self._mended)
+
+    def _mended(self, found: tuple[Pair, Cause, Levels, Levels] | None) -> None:
+        chosen = self.chosen_cause()
+        if found is not None and found[0] is self.pair and found[1] is chosen:
+            self.mended, self.effect = found[2], found[3]
+        self.explained.emit()
+        self.mapped.emit()
+
+    def chosen_cause(self) -> Cause | None:
+        """The cause that is looked at."""
+        if self.analysis is None or self.cause is None or self.cause >= len(self.analysis.causes):
+            return None
+        return self.analysis.causes[self.cause]
+
+    def light_shares(self, x: int, y: int) -> list[tuple[str, float]]:
+        """Whose light is at a pixel of the target, the most first: names and shares."""
+        if self.analysis is None:
+            return []
+        cells = self.analysis.solved.model.cells
+        row, column = y // cells.side, x // cells.side
+        if not (0 <= row < cells.shape[0] and 0 <= column < cells.shape[1]) or not len(cells.lights):
+            return []
+        place = row * cells.shape[1] + column
+        if not cells.good[place]:
+            return []
+        at = int(np.count_nonzero(cells.good[:place]))
+        parts = np.maximum(cells.parts[:, at].mean(axis=1), 0.0)
+        total = float(parts.sum())
+        if total <= 0.0:
+            return []
+        order = np.argsort(-parts)
+        return [(cells.lights[int(k)], float(parts[k]) / total) for k in order[:4] if parts[k] > 0.02 * total]
+
+    def _failed(self, problem: DurvanError) -> None:
+        self.reading = False
+        self.trouble = str(problem)
+        self.changed.emit()
+        self.shown.emit()
+
+
+def _as_large(rgb: Pixels, size: tuple[int, int]) -> Pixels:
+    """A picture at another size, each pixel as it is."""
+    height, width = rgb.shape[:2]
+    if (width, height) == size:
+        return rgb
+    rows = np.minimum((np.arange(size[1]) * height) // size[1], height - 1)
+    columns = np.minimum((np.arange(size[0]) * width) // size[0], width - 1)
+    return np.ascontiguousarray(rgb[np.ix_(rows, columns)])
+
+
+def named_changes(entry: Kept, names: Mapping[str, str]) -> list[str]:
+    """What is otherwise in a kept picture than in the one before, by the names of things."""
+    return [names.get(path, path.rpartition("/")[2] or path) for path in entry.changed[:_CHANGED]]

@@ -1,0 +1,1 @@
+"""The Proof station: both pictures, what is between them, and why."""

@@ -1,0 +1,43 @@
+"""Proof's pictures in a window of their own: on a second screen where there is one."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication, QKeyEvent
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+if TYPE_CHECKING:
+    from durvan.ui.stations.proof.view import Proof
+
+
+class Screen(QWidget):
+    """The canvas alone; it shows what the station shows, by the same keys. F11 fills the screen."""
+
+    def __init__(self, view: Proof) -> None:
+        super().__init__(view, Qt.WindowType.Window)
+        self.setWindowTitle("Proof · Durvan")
+        self.resize(1280, 760)
+        down = QVBoxLayout(self)
+        down.setContentsMargins(0, 0, 0, 0)
+        self.canvas = view.made_canvas()
+        self.canvas.titles, self.canvas.pins = view.canvas.titles, view.canvas.pins
+        down.addWidget(self.canvas)
+
+    def show_there(self) -> None:
+        """Show it, on another screen than the station's where there is one."""
+        screens, parent = QGuiApplication.screens(), self.parentWidget()
+        own = parent.screen() if parent is not None else None
+        other = next((screen for screen in screens if screen is not own), None)
+        if other is not None:
+            self.setGeometry(other.availableGeometry())
+        self.show()
+        self.raise_()
+        self.canvas.setFocus()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_F11:
+            self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)
+        else:
+            super().keyPressEvent(event)

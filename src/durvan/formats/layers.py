@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -16,6 +17,19 @@ from durvan.regular import why_not
 
 Pixels = NDArray[np.float32]
 LARGEST = 200_000_000  # pixels of a layer
+SOON = 120_000_000  # bytes that are read within a moment
+_ROWS = {
+    "none": 1,
+    "rle": 1,
+    "zips": 1,
+    "zip": 16,
+    "pxr24": 16,
+    "piz": 32,
+    "b44": 32,
+    "b44a": 32,
+    "dwaa": 32,
+    "dwab": 256,
+}
 _WHOLE = ("uint8", "uint16", "uint32", "int8", "int16", "int32")
 
 
@@ -53,6 +67,39 @@ class Layered:
     attributes: dict[str, Any]
     whole: bool
     pixel_aspect: float
+    weights: tuple[
+        int, ...
+    ] = ()  # bytes that each part comes to when it is read; a layer that lies among others is read with them
+    blocks: tuple[int, ...] = ()  # rows that are stored together in each part; 0 where they are not, as in tiles
+    tops: tuple[int, ...] = ()  # where each part's rows are counted from
+
+    def soon(self, name: str, most: int = SOON) -> Pixels | None:
+        """A first impression of a layer that lies among many others, of about so many bytes: some blocks of rows, and between them what lies
+        between; None where all of it is read as soon. Raises PictureError.
+        """
+        layer = self.layers[name]
+        rows, window = self.blocks[layer.part], self.windows[layer.part]
+        every = math.ceil(self.weights[layer.part] / most)
+        if every < 2 or not rows or window.height < 4 * rows * every:
+            return None
+        firsts = [*range(0, window.height - rows, rows * every), (window.height - 1) // rows * rows]
+        known: list[Pixels] = []
+        at: list[int] = []
+        source = _opened(self.file)
+        try:
+            for first in firsts:
+                end = min(first + rows, window.height)
+                found = source.read_scanlines(
+                    layer.part, 0, first + self.tops[layer.part], end + self.tops[layer.part], 0, min(layer.places), max(layer.places) + 1, oiio.FLOAT
+                )  # fmt: skip
+                if found is None:
+                    return None  # reading all of it says what is wrong
+                known.append(np.asarray(found, dtype=np.float32).reshape(end - first, window.width, -1))
+                at.extend(range(first, end))
+        finally:
+            source.close()
+        values = np.concatenate(known)[..., [place - min(layer.places) for place in layer.places]]
+        return self._framed(_between(values, np.array(at), window.height), window)
 
     def read(self, name: str) -> Pixels:
         """A layer's pixels [height, width, channels], the picture's frame; 0 where the file has none. Raises PictureError."""
@@ -85,6 +132,15 @@ class Layered:
                 top - window.top : low - window.top, left - window.left : right - window.left
             ]
         return out
+
+
+def _between(values: Pixels, at: NDArray[np.int64], height: int) -> Pixels:
+    """Rows that stand at some heights, and all between them in a straight line."""
+    wanted = np.arange(height)
+    after = np.clip(np.searchsorted(at, wanted), 1, len(at) - 1)
+    low, high = at[after - 1], at[after]
+    share = np.clip((wanted - low) / np.maximum(high - low, 1), 0.0, 1.0).astype(np.float32)[:, None, None]
+    return np.asarray(values[after - 1] * (1.0 - share) + values[after] * share, dtype=np.float32)
 
 
 def _opened(file: Path) -> Any:
@@ -125,7 +181,14 @@ def open_layers(file: Path) -> Layered:
     return Layered(
         file, first.full_width, first.full_height, _layers(specs), windows, attributes,
         str(first.format) in _WHOLE, float(attributes.get("PixelAspectRatio", 1.0)) or 1.0,
+        tuple(spec.image_bytes(True) for spec in specs), tuple(_rows_together(spec) for spec in specs), tuple(spec.y for spec in specs),
     )  # fmt: skip
+
+
+def _rows_together(spec: Any) -> int:
+    if spec.tile_width or spec.format == "uint8":
+        return 0
+    return _ROWS.get(str(spec.getattribute("compression") or "none").partition(":")[0], 0)
 
 
 def _layers(specs: list[Any]) -> dict[str, Layer]:

@@ -99,6 +99,22 @@ def wild(values: Pixels, largest: float, first: int, end: int, found: NDArray[np
 
 
 @entry
+def wild_pixels(values: Pixels, first: int, end: int, found: NDArray[np.int64]) -> None:
+    """How many pixels of rows `first` to `end` [h, w, 3] are not finite in all channels: added to `found` [1]."""
+    count = 0
+    for v in range(first, end):
+        for u in range(values.shape[1]):
+            total = (
+                (values[v, u, 0] - values[v, u, 0])
+                + (values[v, u, 1] - values[v, u, 1])
+                + (values[v, u, 2] - values[v, u, 2])
+            )
+            if total != 0.0:
+                count += 1
+    found[0] += count
+
+
+@entry
 def lit(
     parts: NDArray[np.float64], factors: NDArray[np.float64], rest: NDArray[np.float64], ours: NDArray[np.float64],
     place: NDArray[np.int64], first: int, end: int, total: NDArray[np.float64], share: NDArray[np.float64],

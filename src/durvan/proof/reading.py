@@ -59,10 +59,16 @@ def open_picture(file: Path, lights: str = LIGHTS) -> Opened:
 
 
 def glance(file: Path) -> Opened:
-    """Its pixels alone, soon: nothing of lights, ids and noise. Raises PictureError."""
+    """Its pixels alone, soon: nothing of lights, ids and noise; of a file whose layers lie among each other rows between some that are read.
+
+    Raises PictureError.
+    """
     layered = open_layers(file)
-    remarks: list[str] = []
-    rgb = _rgb(layered.read(_main(layered)))
+    main, remarks = _main(layered), list[str]()
+    found = layered.soon(main)
+    if found is not None:
+        remarks.append("is still being read; this is a first impression")
+    rgb = _rgb(found if found is not None else layered.read(main))
     if layered.whole:
         rgb = linear(rgb)
     _leave_out_unrendered(layered, rgb, remarks)

@@ -68,9 +68,8 @@ def noise(seed: int, side: int = 80, smooth: float = 1.5) -> np.ndarray:
 
 def test_pictures_are_compared_as_a_display_shows_them() -> None:
     one, two = noise(1), np.clip(noise(1) * np.float32([1.2, 0.9, 1.4]), 0, 3).astype(np.float32)
-    out = np.empty(one.shape[:2], np.float32)
-    table = pixels.roots()
-    over_bands(len(out), lambda a, b: pixels.colour(one, two, 0.5, 1.5, table, a, b, out))
+    out, chroma, hue = (np.empty(one.shape[:2], np.float32) for _ in range(3))
+    over_bands(len(out), lambda a, b: pixels.colours(one, two, 0.5, 1.5, a, b, out, chroma, hue))
     known = ciede2000(cielab(np.clip(0.5 * one, 0, 1)), cielab(np.clip(1.5 * two, 0, 1)))
     assert np.abs(out - known).max() < 1e-3
 
@@ -128,9 +127,9 @@ def test_stops_are_signed_and_by_channel(channel, factor) -> None:
 
 def test_chroma_and_hue_say_which_way() -> None:
     grey, red, orange = [0.3, 0.3, 0.3], [0.5, 0.1, 0.1], [0.5, 0.25, 0.08]
-    chroma, hue = np.empty((1, 3), np.float32), np.empty((1, 3), np.float32)
+    out, chroma, hue = (np.empty((1, 3), np.float32) for _ in range(3))
     one, two = np.array([[grey, red, orange]], np.float32), np.array([[red, orange, red]], np.float32)
-    pixels.colourfulness(one, two, 1.0, 1.0, pixels.roots(), 0, 1, chroma, hue)
+    pixels.colours(one, two, 1.0, 1.0, 0, 1, out, chroma, hue)
     assert chroma[0, 0] > 20.0 and hue[0, 0] == 0.0  # a grey has no hue that could be turned
     assert hue[0, 1] > 10.0 and hue[0, 2] == pytest.approx(-hue[0, 1], abs=1e-3)
 
@@ -140,11 +139,10 @@ def test_what_is_no_number_is_none_in_maps(bad) -> None:
     one = np.full((2, 2, 3), 0.5, np.float32)
     two = one.copy()
     two[0, 1, 2] = bad
-    out, other = np.empty((2, 2), np.float32), np.empty((2, 2), np.float32)
+    out, other, third = (np.empty((2, 2), np.float32) for _ in range(3))
     for work in (
-        lambda: pixels.colour(one, two, 1.0, 1.0, pixels.roots(), 0, 2, out),
         lambda: pixels.stops(one, two, 1.0, 1.0, 3, 0.001, 0, 2, out),
-        lambda: pixels.colourfulness(one, two, 1.0, 1.0, pixels.roots(), 0, 2, out, other),
+        lambda: pixels.colours(one, two, 1.0, 1.0, 0, 2, out, other, third),
     ):
         work()
         assert math.isnan(out[0, 1]) and np.isfinite(out).sum() == 3

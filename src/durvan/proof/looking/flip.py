@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from durvan.optics.jit import entry, small
 from durvan.proof.bands import over_bands
-from durvan.proof.looking.pixels import CELLS, roots
+from durvan.proof.looking.pixels import root
 
 Pixels = NDArray[np.float32]
 Taps = NDArray[np.float32]
@@ -29,8 +29,9 @@ _TO_XYZ = np.array(
         [1425312 / 73733382, 8788810 / 73733382, 70074185 / 73733382],
     ]
 )
-_WHITE = _TO_XYZ.sum(axis=1)
-_TO_RGB = np.linalg.inv(_TO_XYZ)
+_OVER_WHITE = _TO_XYZ / _TO_XYZ.sum(axis=1, keepdims=True)
+_XYZ = tuple(float(x) for x in _OVER_WHITE.reshape(-1))  # constants to the compiler
+_RGB = tuple(float(x) for x in np.linalg.inv(_OVER_WHITE).reshape(-1))
 # weights and widths of the eye's blur, of lightness, red to green, blue to yellow (the last one is the sum of two)
 _BLUR = ((1.0, 0.0047, 0.0, 1e-5), (1.0, 0.0053, 0.0, 1e-5), (34.1, 0.04, 13.5, 0.025))
 
@@ -75,18 +76,17 @@ def features(degree: float) -> tuple[Taps, ...]:
 
 
 @entry
-def _opponents(rgb: Pixels, k: float, to_xyz: NDArray[np.float64], first: int, end: int, out: Pixels) -> None:
+def _opponents(rgb: Pixels, k: float, first: int, end: int, out: Pixels) -> None:
     """Lightness, red to green, blue to yellow as planes [3, height, width] of a picture at an exposure; what is no number is black."""
-    xw, yw, zw = to_xyz[0].sum(), to_xyz[1].sum(), to_xyz[2].sum()
     for v in range(first, end):
         for u in range(rgb.shape[1]):
             r, g, b = rgb[v, u, 0] * k, rgb[v, u, 1] * k, rgb[v, u, 2] * k
             r = min(max(r, 0.0), 1.0) if math.isfinite(r) else 0.0
             g = min(max(g, 0.0), 1.0) if math.isfinite(g) else 0.0
             b = min(max(b, 0.0), 1.0) if math.isfinite(b) else 0.0
-            x = (to_xyz[0, 0] * r + to_xyz[0, 1] * g + to_xyz[0, 2] * b) / xw
-            y = (to_xyz[1, 0] * r + to_xyz[1, 1] * g + to_xyz[1, 2] * b) / yw
-            z = (to_xyz[2, 0] * r + to_xyz[2, 1] * g + to_xyz[2, 2] * b) / zw
+            x = _XYZ[0] * r + _XYZ[1] * g + _XYZ[2] * b
+            y = _XYZ[3] * r + _XYZ[4] * g + _XYZ[5] * b
+            z = _XYZ[6] * r + _XYZ[7] * g + _XYZ[8] * b
             out[0, v, u] = 116.0 * y - 16.0
             out[1, v, u] = 500.0 * (x - y)
             out[2, v, u] = 200.0 * (y - z)
@@ -135,34 +135,37 @@ def _along(line: Pixels, taps: Taps, odd: bool, low: int, wide: int, out: Pixels
 
 
 @small
-def _root(t: float, table: NDArray[np.float64]) -> float:
-    at = min(max(t, 0.0), 1.0) * CELLS
-    cell = int(at)
-    return table[cell] + (at - cell) * (table[cell + 1] - table[cell])  # type: ignore[no-any-return]
-
-
-@small
-def _hunted(
-    y: float, cx: float, cz: float, to_rgb: NDArray[np.float64], to_xyz: NDArray[np.float64], white: NDArray[np.float64],
-    table: NDArray[np.float64],
-) -> tuple[float, float, float]:  # fmt: skip
+def _hunted(y: float, cx: float, cz: float) -> tuple[float, float, float]:
     """L*, a*, b* of opponent values that were blurred, with a* and b* as an eye sees them at that lightness (Hunt)."""
     yn = (y + 16.0) / 116.0
-    x0, y0, z0 = (yn + cx / 500.0) * white[0], yn * white[1], (yn - cz / 200.0) * white[2]
-    r = min(max(to_rgb[0, 0] * x0 + to_rgb[0, 1] * y0 + to_rgb[0, 2] * z0, 0.0), 1.0)
-    g = min(max(to_rgb[1, 0] * x0 + to_rgb[1, 1] * y0 + to_rgb[1, 2] * z0, 0.0), 1.0)
-    b = min(max(to_rgb[2, 0] * x0 + to_rgb[2, 1] * y0 + to_rgb[2, 2] * z0, 0.0), 1.0)
-    fx = _root((to_xyz[0, 0] * r + to_xyz[0, 1] * g + to_xyz[0, 2] * b) / white[0], table)
-    fy = _root((to_xyz[1, 0] * r + to_xyz[1, 1] * g + to_xyz[1, 2] * b) / white[1], table)
-    fz = _root((to_xyz[2, 0] * r + to_xyz[2, 1] * g + to_xyz[2, 2] * b) / white[2], table)
+    xn, zn = yn + cx / 500.0, yn - cz / 200.0  # over white
+    r = min(max(_RGB[0] * xn + _RGB[1] * yn + _RGB[2] * zn, 0.0), 1.0)
+    g = min(max(_RGB[3] * xn + _RGB[4] * yn + _RGB[5] * zn, 0.0), 1.0)
+    b = min(max(_RGB[6] * xn + _RGB[7] * yn + _RGB[8] * zn, 0.0), 1.0)
+    fx, fy = root(_XYZ[0] * r + _XYZ[1] * g + _XYZ[2] * b), root(_XYZ[3] * r + _XYZ[4] * g + _XYZ[5] * b)
+    fz = root(_XYZ[6] * r + _XYZ[7] * g + _XYZ[8] * b)
     light = 116.0 * fy - 16.0
     return light, 5.0 * (fx - fy) * light, 2.0 * (fy - fz) * light
 
 
+@small
+def _seen(apart: float, mark: float, largest: float) -> float:
+    """FLIP of how far blurred colours are apart, and of how far edges and points are."""
+    colour = np.float32(apart) ** np.float32(_COLOUR_POWER) if apart > 0.0 else np.float32(0.0)
+    knee = _KNEE * largest
+    if colour < knee:
+        colour *= _KNEE_AT / knee
+    else:
+        colour = _KNEE_AT + (colour - knee) / (largest - knee) * (1.0 - _KNEE_AT)
+    seen = math.sqrt(min(mark * 0.7071067811865476, 1.0))
+    if colour > 0.0:
+        return float(np.float32(colour) ** np.float32(1.0 - seen))
+    return 0.0 if seen < 1.0 else 1.0
+
+
 @entry
 def _compare(
-    one: Pixels, two: Pixels, blur: tuple[Taps, ...], share: float, feature: tuple[Taps, ...], to_rgb: NDArray[np.float64], to_xyz: NDArray[np.float64],
-    white: NDArray[np.float64], table: NDArray[np.float64], largest: float, first: int, end: int, out: Pixels,
+    one: Pixels, two: Pixels, blur: tuple[Taps, ...], share: float, feature: tuple[Taps, ...], largest: float, first: int, end: int, out: Pixels
 ) -> None:  # fmt: skip
     """FLIP at rows `first` to `end`, of the opponent planes of both pictures."""
     wide = one.shape[2]
@@ -184,35 +187,26 @@ def _compare(
             _down(planes[0], v, feature[2], False, low, line)
             _along(line, feature[0], False, low, wide, edges[side, 3])
         for u in range(wide):
-            l1, a1, b1 = _hunted(
-                parts[0, 0, u], parts[0, 1, u], share * parts[0, 2, u] + (1.0 - share) * parts[0, 3, u], to_rgb, to_xyz, white, table
-            )  # fmt: skip
-            l2, a2, b2 = _hunted(
-                parts[1, 0, u], parts[1, 1, u], share * parts[1, 2, u] + (1.0 - share) * parts[1, 3, u], to_rgb, to_xyz, white, table
-            )  # fmt: skip
+            y1, y2 = parts[0, 0, u], parts[1, 0, u]
+            z1 = share * parts[0, 2, u] + (1.0 - share) * parts[0, 3, u]
+            z2 = share * parts[1, 2, u] + (1.0 - share) * parts[1, 3, u]
+            l1, a1, b1 = _hunted(y1, parts[0, 1, u], z1)
+            l2, a2, b2 = _hunted(y2, parts[1, 1, u], z2)
             apart = abs(l1 - l2) + math.sqrt((a1 - a2) * (a1 - a2) + (b1 - b2) * (b1 - b2))
-            colour = apart**_COLOUR_POWER if apart > 0.0 else 0.0
-            knee = _KNEE * largest
-            if colour < knee:
-                colour *= _KNEE_AT / knee
-            else:
-                colour = _KNEE_AT + (colour - knee) / (largest - knee) * (1.0 - _KNEE_AT)
             e1 = math.sqrt(edges[0, 0, u] * edges[0, 0, u] + edges[0, 1, u] * edges[0, 1, u])
             e2 = math.sqrt(edges[1, 0, u] * edges[1, 0, u] + edges[1, 1, u] * edges[1, 1, u])
             p1 = math.sqrt(edges[0, 2, u] * edges[0, 2, u] + edges[0, 3, u] * edges[0, 3, u])
             p2 = math.sqrt(edges[1, 2, u] * edges[1, 2, u] + edges[1, 3, u] * edges[1, 3, u])
-            mark = max(abs(e1 - e2), abs(p1 - p2)) / 116.0
-            seen = math.sqrt(min(mark * 0.7071067811865476, 1.0))
-            out[v, u] = colour ** (1.0 - seen) if colour > 0.0 else (0.0 if seen < 1.0 else 1.0)
+            out[v, u] = _seen(apart, max(abs(e1 - e2), abs(p1 - p2)) / 116.0, largest)
 
 
 def _largest() -> float:
     """The difference of green and blue, the most that there is."""
     plain = _hunted.py_func  # type: ignore[attr-defined] # the function as it was before it was compiled
-    table, found = roots(), []
+    found = []
     for rgb in ((0.0, 1.0, 0.0), (0.0, 0.0, 1.0)):
-        x, y, z = _TO_XYZ @ np.array(rgb) / _WHITE
-        found.append(plain(116.0 * y - 16.0, 500.0 * (x - y), 200.0 * (y - z), _TO_RGB, _TO_XYZ, _WHITE, table))
+        x, y, z = _OVER_WHITE @ np.array(rgb)
+        found.append(plain(116.0 * y - 16.0, 500.0 * (x - y), 200.0 * (y - z)))
     (l1, a1, b1), (l2, a2, b2) = found
     return float((abs(l1 - l2) + math.hypot(a1 - a2, b1 - b2)) ** _COLOUR_POWER)
 
@@ -225,14 +219,9 @@ def flip(one: Pixels, two: Pixels, k1: float = 1.0, k2: float = 1.0, degree: flo
     high, wide, _ = one.shape
     planes = [np.empty((3, high, wide), np.float32) for _ in range(2)]
     for rgb, k, into in ((one, k1, planes[0]), (two, k2, planes[1])):
-        over_bands(high, lambda first, end, rgb=rgb, k=k, into=into: _opponents(rgb, k, _TO_XYZ, first, end, into))  # type: ignore[misc]
+        over_bands(high, lambda first, end, rgb=rgb, k=k, into=into: _opponents(rgb, k, first, end, into))  # type: ignore[misc]
     blur, shares = blurs(degree)
-    feature, table, largest = features(degree), roots(), _largest()
+    feature, largest, share = features(degree), _largest(), float(shares[0])
     out = np.empty((high, wide), np.float32)
-    over_bands(
-        high,
-        lambda first, end: _compare(
-            planes[0], planes[1], blur, float(shares[0]), feature, _TO_RGB, _TO_XYZ, _WHITE, table, largest, first, end, out,
-        ),
-    )  # fmt: skip
+    over_bands(high, lambda first, end: _compare(planes[0], planes[1], blur, share, feature, largest, first, end, out))
     return out

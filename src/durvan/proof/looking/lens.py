@@ -8,11 +8,12 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from durvan.optics.jit import entry, small
+from durvan.optics.jit import address, entry, small
 from durvan.proof.bands import over_bands
 from durvan.proof.looking import pixels
 from durvan.proof.looking.tones import FIRST, PLACES, SHIFT, Bytes
@@ -85,29 +86,31 @@ class Frame:
 
 
 @small
-def _sample(level: Floats, x: float, y: float, smooth: bool, out: Floats) -> bool:
+def _sample(level: Any, high: int, wide: int, channels: int, x: float, y: float, smooth: bool, out: Any) -> bool:
     """A level's values about a place in its pixels, into `out`: the pixel's own, or between pixels (the nearest one's where a neighbour is
-    none); whether they are finite.
+    none); whether they are finite. `level` and `out` are bare numbers: arrays would be counted by each thread at each pixel.
     """
-    high, wide, channels = level.shape
     good = True
     if not smooth:
-        u, v = min(max(int(x), 0), wide - 1), min(max(int(y), 0), high - 1)
+        at = (min(max(int(y), 0), high - 1) * wide + min(max(int(x), 0), wide - 1)) * channels
         for c in range(channels):
-            out[c] = level[v, u, c]
+            out[c] = level[at + c]
             good = good and math.isfinite(out[c])
         return good
     x, y = max(x - 0.5, 0.0), max(y - 0.5, 0.0)
     u, v = int(x), int(y)
     a, b = np.float32(x - u), np.float32(y - v)
     u, v = min(u, wide - 1), min(v, high - 1)
-    u1, v1 = min(u + 1, wide - 1), min(v + 1, high - 1)
+    right = channels if u + 1 < wide else 0
+    down = wide * channels if v + 1 < high else 0
+    first = (v * wide + u) * channels
     for c in range(channels):
-        upper = level[v, u, c] + a * (level[v, u1, c] - level[v, u, c])
-        lower = level[v1, u, c] + a * (level[v1, u1, c] - level[v1, u, c])
+        at = first + c
+        upper = level[at] + a * (level[at + right] - level[at])
+        lower = level[at + down] + a * (level[at + down + right] - level[at + down])
         found = upper + b * (lower - upper)
         if not math.isfinite(found):
-            found = level[v, u, c]
+            found = level[at]
         out[c] = found
         good = good and math.isfinite(found)
     return good
@@ -121,39 +124,36 @@ def _place(value: float) -> int:
 
 
 @small
-def _cubed(cube: Floats, axis: Floats, rgb: Floats, k: float) -> None:
+def _cubed(cube: Any, n: int, axis: Any, rgb: Any, k: float) -> None:
     """Values become a cube's [n, n, n, 3], between the four of its corners that are about them (a cube cut into six by its diagonal); `axis`
     says where along it each place of a table stands.
     """
-    n = cube.shape[0]
     x, y, z = axis[_place(rgb[0] * k)], axis[_place(rgb[1] * k)], axis[_place(rgb[2] * k)]
     i, j, m = min(int(x), n - 2), min(int(y), n - 2), min(int(z), n - 2)
     x, y, z = x - np.float32(i), y - np.float32(j), z - np.float32(m)
-    first, second = (1, 0, 0), (1, 1, 0)  # the corners between the nearest and the farthest one
+    red, green, blue = 3 * n * n, 3 * n, 3  # a step along each
     if x >= y:
         if y >= z:
-            most, middle, least = x, y, z
+            first, second, most, middle, least = red, red + green, x, y, z
         elif x >= z:
-            second = (1, 0, 1)
-            most, middle, least = x, z, y
+            first, second, most, middle, least = red, red + blue, x, z, y
         else:
-            first, second = (0, 0, 1), (1, 0, 1)
-            most, middle, least = z, x, y
+            first, second, most, middle, least = blue, red + blue, z, x, y
     elif z >= y:
-        first, second = (0, 0, 1), (0, 1, 1)
-        most, middle, least = z, y, x
+        first, second, most, middle, least = blue, green + blue, z, y, x
     elif z >= x:
-        first, second = (0, 1, 0), (0, 1, 1)
-        most, middle, least = y, z, x
+        first, second, most, middle, least = green, green + blue, y, z, x
     else:
-        first = (0, 1, 0)
-        most, middle, least = y, x, z
+        first, second, most, middle, least = green, red + green, y, x, z
+    corner = i * red + j * green + m * blue
+    one, whole = np.float32(1.0), red + green + blue
     for c in range(3):
+        at = corner + c
         rgb[c] = (
-            (np.float32(1.0) - most) * cube[i, j, m, c]
-            + (most - middle) * cube[i + first[0], j + first[1], m + first[2], c]
-            + (middle - least) * cube[i + second[0], j + second[1], m + second[2], c]
-            + least * cube[i + 1, j + 1, m + 1, c]
+            (one - most) * cube[at]
+            + (most - middle) * cube[at + first]
+            + (middle - least) * cube[at + second]
+            + least * cube[at + whole]
         )
 
 
@@ -164,8 +164,16 @@ def _picture(
 ) -> None:  # fmt: skip
     """Rows `first` to `end` of a window onto a picture."""
     smooth = zoom * scale < 1.0 or (zoom < 2.0 and zoom != 1.0)
-    by_cube = cube.shape[0] > 1
-    rgb = np.empty(3, np.float32)
+    by_cube, side = cube.shape[0] > 1, cube.shape[0]
+    one_pixel = np.empty(3, np.float32)
+    rgb, there, corners, places, codes = (
+        address(one_pixel),
+        address(level),
+        address(cube),
+        address(axis),
+        address(table),
+    )
+    tall, broad, channels = level.shape
     for i in range(first, end):
         y = top + (i + 0.5) / zoom
         for j in range(out.shape[1]):
@@ -173,7 +181,7 @@ def _picture(
             if x < 0.0 or y < 0.0 or x * scale >= level.shape[1] or y * scale >= level.shape[0]:
                 out[i, j] = np.uint32(outside)
                 continue
-            if not _sample(level, x * scale, y * scale, smooth, rgb):
+            if not _sample(there, tall, broad, channels, x * scale, y * scale, smooth, rgb):
                 out[i, j] = np.uint32(_hatch(i, j))
                 continue
             if marks and (i + j) % 6 < 3:
@@ -182,13 +190,13 @@ def _picture(
                     out[i, j] = np.uint32(0xFF000000) if most >= 1.0 else np.uint32(0xFFFFFFFF)
                     continue
             if by_cube:
-                _cubed(cube, axis, rgb, gain)
+                _cubed(corners, side, places, rgb, gain)
                 red, green, blue = (
                     int(min(max(rgb[0], 0.0), 1.0) * 255.0 + 0.5), int(min(max(rgb[1], 0.0), 1.0) * 255.0 + 0.5),
                     int(min(max(rgb[2], 0.0), 1.0) * 255.0 + 0.5),
                 )  # fmt: skip
             else:
-                red, green, blue = int(table[_place(rgb[0])]), int(table[_place(rgb[1])]), int(table[_place(rgb[2])])
+                red, green, blue = int(codes[_place(rgb[0])]), int(codes[_place(rgb[1])]), int(codes[_place(rgb[2])])
             out[i, j] = np.uint32(0xFF000000 | (red << 16) | (green << 8) | blue)
 
 
@@ -207,6 +215,8 @@ def _map(
     smooth = zoom * scale < 1.0 or (zoom < 2.0 and zoom != 1.0)
     last = colours.shape[0] - 1
     one_value = np.empty(1, np.float32)
+    value_, there = address(one_value), address(level)
+    tall, broad, channels = level.shape
     for i in range(first, end):
         y = top + (i + 0.5) / zoom
         for j in range(out.shape[1]):
@@ -214,10 +224,10 @@ def _map(
             if x < 0.0 or y < 0.0 or x * scale >= level.shape[1] or y * scale >= level.shape[0]:
                 out[i, j] = np.uint32(outside)
                 continue
-            if not _sample(level, x * scale, y * scale, smooth, one_value):
+            if not _sample(there, tall, broad, channels, x * scale, y * scale, smooth, value_):
                 out[i, j] = np.uint32(_hatch(i, j))
                 continue
-            value = one_value[0]
+            value = value_[0]
             if stops:
                 value = math.log2(max(value, 1e-9) / 0.18)
             at = int(min(max((value - low) / (high - low), 0.0), 1.0) * last + 0.5)

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from durvan.optics.colour import REC709_LUMINANCE
 from durvan.optics.tone import bytes_of, developed
+from durvan.proof import kernels
 from durvan.proof.bands import over_bands
 from durvan.proof.causes.noise import with_noise
 from durvan.proof.looking import pixels, ways
@@ -122,23 +123,32 @@ class Pair:
         """A map of what is between both [height, width]; NaN where either side is no number."""
         one, two = self.source.rgb, self.target.rgb
         k1, k2 = (2.0**stops for stops in look.exposures)
-        height, width = one.shape[:2]
+        out = np.empty(one.shape[:2], np.float32)
         if way == ways.FLIP:
-            out = flip(one, two, k1, k2)
-            bad = ~np.isfinite(one).all(axis=2) | ~np.isfinite(two).all(axis=2) if self.wild() != (0, 0) else None
-            if bad is not None:
-                out[bad] = np.nan
+            out = self._without_wild(flip(one, two, k1, k2))
+        elif way == ways.STOPS:
+            over_bands(len(out), lambda a, b: pixels.stops(one, two, k1, k2, look.channel, FLOOR, a, b, out))
         else:
-            out, other = np.empty((height, width), np.float32), np.empty((height, width), np.float32)
-            table = pixels.roots()
-            work = {
-                ways.COLOUR: lambda a, b: pixels.colour(one, two, k1, k2, table, a, b, out),
-                ways.STOPS: lambda a, b: pixels.stops(one, two, k1, k2, look.channel, FLOOR, a, b, out),
-                ways.CHROMA: lambda a, b: pixels.colourfulness(one, two, k1, k2, table, a, b, out, other),
-                ways.HUE: lambda a, b: pixels.colourfulness(one, two, k1, k2, table, a, b, other, out),
-            }[way]
-            over_bands(height, work)
+            out = self._colours(look.exposures)[way]
         return out * self._beyond_noise() if look.beyond_noise else out
+
+    def _colours(self, exposures: tuple[float, float]) -> dict[str, Pixels]:
+        """Colour, chroma and hue, which are worked out together."""
+
+        def made() -> dict[str, Pixels]:
+            one, two = self.source.rgb, self.target.rgb
+            colour, chroma, hue = (np.empty(one.shape[:2], np.float32) for _ in range(3))
+            k1, k2 = (2.0**stops for stops in exposures)
+            over_bands(len(hue), lambda a, b: pixels.colours(one, two, k1, k2, a, b, colour, chroma, hue))
+            return {ways.COLOUR: colour, ways.CHROMA: chroma, ways.HUE: hue}
+
+        return self._once(("colours", exposures), made)
+
+    def _without_wild(self, values: Pixels) -> Pixels:
+        """No number where either side is none."""
+        if self.wild() != (0, 0):
+            values[~np.isfinite(self.source.rgb).all(axis=2) | ~np.isfinite(self.target.rgb).all(axis=2)] = np.nan
+        return values
 
     def wild(self) -> tuple[int, int]:
         """How many pixels of each side are no numbers or not finite."""
@@ -216,7 +226,9 @@ def _luminance(picture: Picture) -> Pixels:
 
 
 def _wild(picture: Picture) -> int:
-    return int((~np.isfinite(picture.rgb).all(axis=2)).sum())
+    found = np.zeros((picture.rgb.shape[0], 1), dtype=np.int64)
+    over_bands(len(found), lambda first, end: kernels.wild_pixels(picture.rgb, first, end, found[first]))
+    return int(found.sum())
 
 
 def _named(ids: Ids | None, x: int, y: int) -> str:

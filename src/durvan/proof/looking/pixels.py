@@ -14,8 +14,7 @@ from numpy.typing import NDArray
 from durvan.optics.jit import entry, inner, small
 
 Pixels = NDArray[np.float32]
-Table = NDArray[np.float64]
-CELLS = 16384  # of the table of cube roots
+_CELLS = 16384  # of the table of cube roots
 _POW25 = 25.0**7
 _THIRD = (6.0 / 29.0) ** 3
 # Linear Rec.709 to XYZ over its own white (IEC 61966-2-1), as in `optics.difference`
@@ -24,26 +23,30 @@ _Y = (0.2126729, 0.7151522, 0.0721750)
 _Z = (0.0193339 / 1.0888300, 0.1191920 / 1.0888300, 0.9503041 / 1.0888300)
 
 
-def roots() -> Table:
-    """CIELAB's function of X, Y or Z over white, at `CELLS` + 2 places from 0 to a little over 1 (CIE 15:2018, 8.2.1)."""
-    t = np.arange(CELLS + 2) / CELLS
+def _roots() -> NDArray[np.float64]:
+    """CIELAB's function of X, Y or Z over white, at `_CELLS` + 2 places from 0 to a little over 1 (CIE 15:2018, 8.2.1)."""
+    t = np.arange(_CELLS + 2) / _CELLS
     return np.where(t > _THIRD, np.cbrt(t), t / (3.0 * (6.0 / 29.0) ** 2) + 4.0 / 29.0)
 
 
+_ROOTS = _roots()  # a constant to the compiler: an argument would be counted by each thread at each pixel
+
+
 @small
-def _root(t: float, table: Table) -> float:
-    at = min(max(t, 0.0), 1.0) * CELLS
+def root(t: float) -> float:
+    """CIELAB's function of a number from 0 to 1."""
+    at = min(max(t, 0.0), 1.0) * _CELLS
     cell = int(at)
-    return table[cell] + (at - cell) * (table[cell + 1] - table[cell])  # type: ignore[no-any-return]
+    return _ROOTS[cell] + (at - cell) * (_ROOTS[cell + 1] - _ROOTS[cell])  # type: ignore[no-any-return]
 
 
 @small
-def lab(r: float, g: float, b: float, table: Table) -> tuple[float, float, float]:
+def lab(r: float, g: float, b: float) -> tuple[float, float, float]:
     """L*, a*, b* of a linear Rec.709 value, each channel from 0 to 1."""
     r, g, b = min(max(r, 0.0), 1.0), min(max(g, 0.0), 1.0), min(max(b, 0.0), 1.0)
-    x = _root(_X[0] * r + _X[1] * g + _X[2] * b, table)
-    y = _root(_Y[0] * r + _Y[1] * g + _Y[2] * b, table)
-    z = _root(_Z[0] * r + _Z[1] * g + _Z[2] * b, table)
+    x = root(_X[0] * r + _X[1] * g + _X[2] * b)
+    y = root(_Y[0] * r + _Y[1] * g + _Y[2] * b)
+    z = root(_Z[0] * r + _Z[1] * g + _Z[2] * b)
     return 116.0 * y - 16.0, 500.0 * (x - y), 200.0 * (y - z)
 
 
@@ -99,18 +102,29 @@ def difference(l1: float, a1: float, b1: float, l2: float, a2: float, b2: float)
 
 
 @entry
-def colour(one: Pixels, two: Pixels, k1: float, k2: float, table: Table, first: int, end: int, out: Pixels) -> None:
-    """CIEDE2000 as a display shows both, each at its exposure (a factor)."""
+def colours(
+    one: Pixels, two: Pixels, k1: float, k2: float, first: int, end: int, colour: Pixels, chroma: Pixels, hue: Pixels
+) -> None:  # fmt: skip
+    """As a display shows both, each at its exposure (a factor): CIEDE2000, how much more chroma the second has, and how far its hue is turned
+    (degrees, towards yellow from red).
+
+    A hue counts as far as there is one: it is that of the greyer side's chroma, none under 2 and whole from 10 on.
+    """
     for v in range(first, end):
         for u in range(one.shape[1]):
             r, g, b = one[v, u, 0] * k1, one[v, u, 1] * k1, one[v, u, 2] * k1
             p, q, s = two[v, u, 0] * k2, two[v, u, 1] * k2, two[v, u, 2] * k2
             if not math.isfinite(r + g + b + p + q + s):
-                out[v, u] = math.nan
+                colour[v, u] = chroma[v, u] = hue[v, u] = math.nan
                 continue
-            l1, a1, b1 = lab(r, g, b, table)
-            l2, a2, b2 = lab(p, q, s, table)
-            out[v, u] = difference(l1, a1, b1, l2, a2, b2)
+            l1, a1, b1 = lab(r, g, b)
+            l2, a2, b2 = lab(p, q, s)
+            colour[v, u] = difference(l1, a1, b1, l2, a2, b2)
+            c1, c2 = math.sqrt(a1 * a1 + b1 * b1), math.sqrt(a2 * a2 + b2 * b2)
+            chroma[v, u] = c2 - c1
+            there = min(max((min(c1, c2) - 2.0) / 8.0, 0.0), 1.0)
+            turned = math.atan2(a1 * b2 - b1 * a2, a1 * a2 + b1 * b2) if there > 0.0 else 0.0
+            hue[v, u] = there * math.degrees(turned)
 
 
 @entry
@@ -129,30 +143,6 @@ def stops(
                 out[v, u] = math.log2((max(b * k2, 0.0) + floor) / (max(a * k1, 0.0) + floor))
             else:
                 out[v, u] = math.nan
-
-
-@entry
-def colourfulness(
-    one: Pixels, two: Pixels, k1: float, k2: float, table: Table, first: int, end: int, chroma: Pixels, hue: Pixels
-) -> None:
-    """How much more chroma the second has, and how far its hue is turned (degrees, towards yellow from red), as a display shows both.
-
-    A hue counts as far as there is one: it is that of the greyer side's chroma, none under 2 and whole from 10 on.
-    """
-    for v in range(first, end):
-        for u in range(one.shape[1]):
-            r, g, b = one[v, u, 0] * k1, one[v, u, 1] * k1, one[v, u, 2] * k1
-            p, q, s = two[v, u, 0] * k2, two[v, u, 1] * k2, two[v, u, 2] * k2
-            if not math.isfinite(r + g + b + p + q + s):
-                chroma[v, u] = hue[v, u] = math.nan
-                continue
-            _, a1, b1 = lab(r, g, b, table)
-            _, a2, b2 = lab(p, q, s, table)
-            c1, c2 = math.sqrt(a1 * a1 + b1 * b1), math.sqrt(a2 * a2 + b2 * b2)
-            chroma[v, u] = c2 - c1
-            there = min(max((min(c1, c2) - 2.0) / 8.0, 0.0), 1.0)
-            turned = math.atan2(a1 * b2 - b1 * a2, a1 * a2 + b1 * b2) if there > 0.0 else 0.0
-            hue[v, u] = there * math.degrees(turned)
 
 
 @entry

@@ -75,6 +75,7 @@ class Proofs(QObject):
         super().__init__(parent)
         self.state, self.looks, self.judging = state, looks, judging
         self.errands = Errands("proof", self)
+        self.thinking = Errands("causes", self)  # beside the other, as neither keeps all cores busy
         self.history: History | None = None
         self.entries: list[Kept] = []
         self.chosen: dict[str, str] = {}
@@ -96,6 +97,7 @@ class Proofs(QObject):
         self._judged: set[int] = set()
         self._standing: tuple[object, dict[str, Mapping[str, str]]] | None = None
         self.errands.failed.connect(self._failed)
+        self.thinking.failed.connect(self._failed)
         state.opened.connect(self._opened)
         state.renewed.connect(self.changed)
         looks.proving.connect(self._proving)
@@ -104,14 +106,16 @@ class Proofs(QObject):
         judging.changed.connect(self._judging)
 
     def close(self) -> None:
-        """End its thread."""
+        """End its threads."""
         self.errands.close()
+        self.thinking.close()
 
     # what there is
 
     def _opened(self) -> None:
         session = self.state.session
         self.errands.forget()
+        self.thinking.forget()
         self.entries, self.chosen, self.live, self.asked = [], {}, {}, None
         self.pair = self.analysis = self.cause = self.mended = self.effect = None
         self._pictures, self._done, self._pair_of, self.part = {}, set(), ("", ""), None
@@ -472,7 +476,7 @@ class Proofs(QObject):
         if alone:
             return
         pair = found.pair
-        self.errands.ask("causes", lambda: (pair, analyse(pair.source, pair.target)), self._explained)
+        self.thinking.ask("causes", lambda: (pair, analyse(pair.source, pair.target)), self._explained)
 
     def _explained(self, found: tuple[Pair, Analysis]) -> None:
         if found[0] is self.pair:

@@ -20,6 +20,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 _KEPT = tempfile.mkdtemp(prefix="durvan-tests-")  # nothing of the person who runs the tests is read or changed
 os.environ["DURVAN_ROOTS"] = str(Path(_KEPT) / "roots.txt")
 os.environ["DURVAN_KEPT"] = str(Path(_KEPT) / "kept")
+os.environ["DURVAN_PROOF"] = str(Path(_KEPT) / "proof")
 
 atexit.register(shutil.rmtree, _KEPT, ignore_errors=True)
 

@@ -19,6 +19,7 @@ SIDE = 65
 LOW, HIGH = -8.0, 7.0  # stops about 1 that a cube reaches over
 _WORKING = "Linear Rec.709 (sRGB)"
 Floats = NDArray[np.float32]
+_WRONG = (ocio.Exception, ocio.ExceptionMissingFile)  # the library's, of which none is the other's
 
 
 @dataclass(frozen=True)
@@ -46,7 +47,7 @@ def _config(config: str) -> Any:
             return ocio.Config.CreateFromBuiltinConfig(config)
         found = ocio.Config.CreateFromFile(str(Path(config).expanduser()))
         found.validate()
-    except ocio.Exception as problem:
+    except _WRONG as problem:
         raise PictureError(f"cannot be used as a colour config: {str(problem)[:300]}", file=config[:300]) from problem
     return found
 
@@ -68,7 +69,7 @@ def _processor(wanted: ColourView) -> Any:
     try:
         built_in = _config(BUILT_IN)
         working = ocio.Config.IdentifyBuiltinColorSpace(config, built_in, _WORKING)
-    except ocio.Exception as problem:
+    except _WRONG as problem:
         names = {
             str(name).lower()
             for name in config.getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)
@@ -81,7 +82,7 @@ def _processor(wanted: ColourView) -> Any:
     change = ocio.DisplayViewTransform(src=working, display=wanted.display, view=wanted.view)
     try:
         return config.getProcessor(change).getDefaultCPUProcessor()
-    except ocio.Exception as problem:
+    except _WRONG as problem:
         raise PictureError(
             f"the view {wanted.name} cannot be made: {str(problem)[:300]}", file=wanted.config[:300]
         ) from problem

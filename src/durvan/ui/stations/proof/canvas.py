@@ -7,7 +7,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QDragEnterEvent,
@@ -42,6 +42,10 @@ _FAST, _ZOOM = 1.25, 1.0015  # a key's step, and a wheel's unit
 _MOST, _LEAST = 64.0, 0.02
 _NEAR, _GRIP = 7.0, 60.0  # points: how near the line a press has to be; how far from its middle its turning ends lie
 _PIN = 9.0
+_CALM, _LARGE = (
+    140,
+    700_000,
+)  # milliseconds after zooming until all is drawn; pixels on the screen from which it is not at once
 
 KEYS = (
     ("B, L, S", "beside, split, swap"), ("W, Shift+W", "next way, the one before"), ("F, D", "whole picture, dot for dot"),
@@ -78,7 +82,11 @@ class Canvas(QWidget):
         self.place: Place | None = None
         self._pressed: tuple[QPointF, Frame | None, str] | None = None
         self._corner: Place | None = None
-        self._last: QImage | None = None
+        self._coarse = 1  # how many screen pixels wide a pixel is drawn while one zooms in a large window
+        self._calm = QTimer(self)
+        self._calm.setSingleShot(True)
+        self._calm.setInterval(_CALM)
+        self._calm.timeout.connect(self._sharpen)
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -183,7 +191,10 @@ class Canvas(QWidget):
         """What a side's box shows."""
         pair, showing = self.proofs.pair, self.showing
         assert pair is not None
-        size, way = self._pixels(box), showing.way
+        size, way, frame = self._pixels(box), showing.way, self.frame()
+        if self._coarse > 1:
+            size = (max(1, size[0] // self._coarse), max(1, size[1] // self._coarse))
+            frame = replace(frame, zoom=frame.zoom / self._coarse)
         if way.name == ways.PICTURE:
             levels = pair.pictures()[side]
             mended = self.proofs.mended if side == 1 and showing.mended else None
@@ -191,11 +202,11 @@ class Canvas(QWidget):
             toned = showing.toned(side, pair.response)
             key = (id(shown.levels[0]), showing.exposures[side], showing.view, showing.clipped)
             return self.shots.get(
-                f"picture {side}", key, self.frame(), size, lambda f, s: lens.picture(shown, f, s, toned, _OUTSIDE, showing.clipped)
+                f"picture {side}", key, frame, size, lambda f, s: lens.picture(shown, f, s, toned, _OUTSIDE, showing.clipped)
             )  # fmt: skip
-        return self._mapped(side, size)
+        return self._mapped(side, frame, size)
 
-    def _mapped(self, side: int, size: tuple[int, int]) -> QImage:
+    def _mapped(self, side: int, frame: Frame, size: tuple[int, int]) -> QImage:
         pair, showing = self.proofs.pair, self.showing
         assert pair is not None
         way, scale = showing.way, showing.way.scale
@@ -207,7 +218,7 @@ class Canvas(QWidget):
         gain = showing.exposures[side] if stops else 0.0
         reach = (scale.low - gain, scale.high - gain)
         return self.shots.get(
-            f"map {side}", (way.name, id(levels.levels[0]), reach), self.frame(), size,
+            f"map {side}", (way.name, id(levels.levels[0]), reach), frame, size,
             lambda f, s: lens.measured(levels, f, s, scale.table(), reach, _OUTSIDE, stops),
         )  # fmt: skip
 
@@ -238,8 +249,18 @@ class Canvas(QWidget):
         return made
 
     def _draw(self, p: QPainter, box: QRectF, shot: QImage) -> None:
-        shot.setDevicePixelRatio(self.devicePixelRatioF())
+        shot.setDevicePixelRatio(self.devicePixelRatioF() / self._coarse)
         p.drawImage(box.topLeft(), shot)
+
+    def _sharpen(self) -> None:
+        self._coarse = 1
+        self.update()
+
+    def _hurry(self) -> None:
+        """Draw coarsely until the hand rests, where there is much to draw."""
+        size = self._pixels(QRectF(self.rect()))
+        self._coarse = 2 if size[0] * size[1] > _LARGE else 1
+        self._calm.start()
 
     def _one(self, p: QPainter, side: int, box: QRectF) -> None:
         self._draw(p, box, self.shot(side, box))
@@ -371,6 +392,7 @@ class Canvas(QWidget):
             return
         box = self._box_at(where) if where is not None else self.boxes()[0][1]
         at = where if where is not None else box.center()
+        self._hurry()
         frame, ratio = self.frame(), self.devicePixelRatioF()
         zoom = min(max(frame.zoom * factor, _LEAST), _MOST)
         self.showing.put(frame=frame.about((at.x() - box.left()) * ratio, (at.y() - box.top()) * ratio, zoom))

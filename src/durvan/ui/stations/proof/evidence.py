@@ -269,7 +269,7 @@ class ProofEvidence(Explained):
         down.addWidget(away)
 
     def _put(self, pin: Pin, text: QPlainTextEdit, state: QComboBox) -> None:
-        fresh = pin.model_copy(update={"text": text.toPlainText()[:4000], "state": state.currentData()})
+        fresh = pin.model_copy(update={"text": text.toPlainText()[:4000], "state": PinState(state.currentData())})
         self.state.change("Write a note", PutPin(pin=fresh))
 
 

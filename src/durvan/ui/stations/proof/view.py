@@ -371,7 +371,7 @@ class Proof(View):
             setting: Setting = self.setting.currentData()
             proofs.render(
                 setting,
-                self.engine.currentData(),
+                Engine(self.engine.currentData()),
                 bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.AltModifier),
             )
 

@@ -28,6 +28,7 @@ from durvan.crossing.document.changes import (
     PutFits,
     PutLinks,
     PutNote,
+    PutPin,
     ReadAs,
     Reopen,
     SetProbes,
@@ -39,10 +40,11 @@ from durvan.crossing.document.changes import (
     TakeFit,
     TakeLight,
     TakeNote,
+    TakePin,
     TurnGreen,
     applied,
 )
-from durvan.crossing.document.document import Accepted, Document, PickedProbe, Relink
+from durvan.crossing.document.document import Accepted, Document, PickedProbe, Pin, PinState, Relink
 from durvan.crossing.translation.choices import (
     AddedLight,
     Advance,
@@ -81,6 +83,8 @@ EVERY = st.one_of(
     st.builds(SetTrims, trims=st.lists(st.builds(Trim, subject=NAMES, stops=NUMBERS), max_size=3).map(tuple)),
     st.builds(SetTint, subject=NAMES, tint=st.none() | st.builds(Tinting, subject=NAMES, kelvin=st.floats(1000.0, 25000.0), only_white=st.booleans())),
     st.builds(SetProbes, probes=st.lists(st.builds(PickedProbe, name=TEXTS, place=st.tuples(*[NUMBERS] * 3)), max_size=2).map(tuple)),
+    st.builds(PutPin, pin=st.builds(Pin, number=st.integers(1, 4), across=st.floats(0.0, 1.0), down=st.floats(0.0, 1.0), text=TEXTS, state=st.sampled_from(list(PinState)))),
+    st.builds(TakePin, number=st.integers(1, 4)),
     st.builds(AddLight, light=st.builds(AddedLight, path=NAMES, prim=TEXTS, place=st.tuples(*[NUMBERS] * 16))),
     st.builds(TakeLight, path=NAMES),
     st.builds(KeepOff, thing=NAMES, off=st.booleans()),
@@ -141,7 +145,7 @@ def test_thousands_are_done_at_once() -> None:
 
 def test_every_kind_has_a_tag_of_its_own() -> None:
     kinds = Change.__args__[0].__args__
-    assert len({kind.model_fields["tag"].default for kind in kinds}) == len(kinds) == 33
+    assert len({kind.model_fields["tag"].default for kind in kinds}) == len(kinds) == 35
     for bad in ({"tag": "explode"}, {"tag": "allow"}, {"tag": "allow", "folder": "/x", "more": 1}):
         with pytest.raises(ValidationError):
             TypeAdapter(Change).validate_python(bad)
@@ -191,7 +195,7 @@ def test_files_have_the_form_that_they_had(tmp_path: Path) -> None:
     ).model_copy(update={"remembered": (Known("a.png", 12, 4, 4, "ab"),)})  # fmt: skip
     store.save(document, tmp_path / "a.durvan")
     data = json.loads((tmp_path / "a.durvan").read_text())
-    assert data["version"] == 6 and data["format"] == "durvan crossing" and data["placement"] == "beside"
+    assert data["version"] == 7 and data["format"] == "durvan crossing" and data["placement"] == "beside"
     assert data["roots"] == [{"folder": "/maps", "deep": True, "on": True}]
     assert data["remembered"] == [{"written": "a.png", "size": 12, "width": 4, "height": 4, "sha256": "ab"}]
     assert data["notes"] == [

@@ -77,11 +77,11 @@ def texts(window: Window) -> str:
 
 
 def test_a_station_is_one_entry(window: Window, qtbot, lamproom: Path) -> None:
-    assert list(window.buttons) == ["Survey", "Files", "Facing", "Light", "Tides"]
+    assert list(window.buttons) == ["Survey", "Files", "Facing", "Light", "Proof", "Tides"]
     window.open(lamproom)
     qtbot.waitUntil(lambda: window.state.session is not None and window.state.job is None, timeout=20_000)
     tides = window.stations["Tides"]
-    qtbot.keyClick(window, Qt.Key.Key_5, Qt.KeyboardModifier.ControlModifier)
+    qtbot.keyClick(window, Qt.Key.Key_6, Qt.KeyboardModifier.ControlModifier)
     qtbot.waitUntil(lambda: window.views.currentWidget() is tides, timeout=5_000)
     assert tides.hasFocus() and tides.told.text() == "43 things at high water" and window.buttons["Tides"].isChecked()
     entry = next(a for a in window.menuBar().actions()[2].menu().actions() if a.text() == "Ring the bell")

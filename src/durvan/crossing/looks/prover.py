@@ -12,6 +12,7 @@ import numpy as np
 from durvan.crossing.looks import questions
 from durvan.crossing.looks.sittings import Sitting
 from durvan.engine import renderer, staging
+from durvan.engine.engines import Engine
 from durvan.engine.gathering import Gathering
 from durvan.errors import PictureError
 from durvan.proof import writing
@@ -133,10 +134,12 @@ class Prover:
             return
         history.room()
         now = time.time()
-        earlier = [kept for kept in history.entries() if kept.side == one.asked.side and kept.engine == "preview"]
+        earlier = [
+            kept for kept in history.entries() if kept.side == one.asked.side and kept.engine == Engine.PREVIEW.value
+        ]
         before = next((kept for kept in reversed(earlier) if one.kept is None or kept.id != one.kept.id), None)
         entry = Kept(
-            one.kept.id if one.kept is not None else history.fresh_id(one.asked.side, now), one.asked.side, "preview",
+            one.kept.id if one.kept is not None else history.fresh_id(one.asked.side, now), one.asked.side, Engine.PREVIEW.value,
             one.kept.when if one.kept is not None else now, film.seconds, film.samples, *question.size, noise=film.noise(),
             camera=question.camera, settings=question.settings, part=question.part, response=film.staged.sampling.response,
             made=dict(one.asked.made), changed=changed(before.made, one.asked.made) if before is not None else (),

@@ -19,13 +19,14 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QInputDialog, QMenu, QSizePolicy, QToolTip, QWidget
 
 from durvan.crossing.looks.sittings import SIDES
+from durvan.engine.engines import Engine
 from durvan.proof.history import Kept
 from durvan.ui.followers.proving import OUTSIDE, Proofs
 from durvan.ui.kit.theme import ACCENT, ACCENT_WASH, BRIGHT, INK, RULE, SLIP, SMALL, SOFT, STRONG_RULE, font
 from durvan.ui.kit.words import bytes_in_words, spoken
 
 ROW, CELL, HEAD = 25, 96, 66
-ENGINES = {"preview": "stand-in", "mitsuba": "Mitsuba", OUTSIDE: "file"}
+ENGINES = {Engine.PREVIEW.value: "stand-in", Engine.MITSUBA.value: "Mitsuba", OUTSIDE: "file"}
 
 
 def seconds_in_words(seconds: float) -> str:

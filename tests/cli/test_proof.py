@@ -5,13 +5,16 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+import numpy as np
 import pytest
 from typer.testing import CliRunner
 
 from durvan.cli.main import app
 from durvan.errors import PictureError
+from durvan.formats.pictures import save as save_picture
 from durvan.proof import writing
-from proof.made import Made, picture
+from durvan.proof.reading import open_picture
+from proof.made import Made, picture, without
 
 
 @pytest.fixture(scope="module")
@@ -58,3 +61,61 @@ def test_what_is_no_picture_is_a_misuse(pictures: Path, tmp_path: Path) -> None:
     (tmp_path / "a.exr").write_text("nothing")
     done = run(pictures / "source.exr", tmp_path / "a.exr")
     assert isinstance(done.exception, PictureError) and "a.exr" in str(done.exception)
+
+
+def test_all_of_it_as_a_page(pictures: Path, tmp_path: Path) -> None:
+    page = tmp_path / "proof.html"
+    done = run(pictures / "source.exr", pictures / "dim.exr", "--html", page)
+    assert done.exit_code == 1, (done.output, done.exception)
+    text = page.read_text()
+    assert "The light lamp is 0.8" in text and "source.exr → dim.exr" in text and "without: The light lamp" in text
+    assert text.count("data:image/png;base64,") >= 8 and "http" not in text
+    refused = run(pictures / "source.exr", pictures / "dim.exr", "--html", tmp_path / "nowhere" / "p.html")
+    assert "cannot be written" in str(refused.exception)
+
+
+def test_names_in_a_page_are_only_text(pictures: Path, tmp_path: Path) -> None:
+    odd = tmp_path / "<b>bold&.exr"
+    odd.write_bytes((pictures / "dim.exr").read_bytes())
+    page = tmp_path / "p.html"
+    run(pictures / "source.exr", odd, "--html", page)
+    assert "<b>bold" not in page.read_text() and "&lt;b&gt;bold&amp;" in page.read_text()
+
+
+def stripped(file: Path, folder: Path) -> Path:
+    """The pixels alone."""
+    out = folder / f"plain-{file.name}"
+    writing.save(without(open_picture(file).picture, "materials", "objects", "lights"), out)
+    return out
+
+
+def test_ids_come_from_another_file(pictures: Path, tmp_path: Path) -> None:
+    writing.save(picture(Made(materials={"cloth": (0.4, 0.4, 0.4)}), seed=4), tmp_path / "cloth.exr")
+    plain = [stripped(file, tmp_path) for file in (pictures / "source.exr", tmp_path / "cloth.exr")]
+    blind = json.loads(run(*plain, "--json").output)
+    assert not any(one["name"] == "cloth" for one in blind["causes"])
+    seeing = json.loads(run(*plain, "--json", "--ids", pictures / "source.exr").output)
+    assert any(one["name"] == "cloth" for one in seeing["causes"])
+
+
+def test_colours_are_ids_where_there_are_no_others(pictures: Path, tmp_path: Path) -> None:
+    writing.save(picture(Made(materials={"cloth": (0.4, 0.4, 0.4)}), seed=4), tmp_path / "cloth.exr")
+    plain = [stripped(file, tmp_path) for file in (pictures / "source.exr", tmp_path / "cloth.exr")]
+    where = open_picture(pictures / "source.exr").picture.materials
+    assert where is not None
+    colours = np.array([[n * 40, 255 - n * 30, 90] for n in range(len(where.names))]) / 255.0
+    save_picture(tmp_path / "ids.png", colours[where.numbers].astype(np.float32))
+    data = json.loads(run(*plain, "--json", "--ids", tmp_path / "ids.png").output)
+    cloth = where.names.index("cloth")
+    wanted = "#" + "".join(f"{round(255 * c):02x}" for c in colours[cloth])
+    assert any(one["name"] == wanted for one in data["causes"])
+    assert any("colours are taken" in remark for remarks in data["remarks"].values() for remark in remarks)
+
+
+def test_ids_that_do_not_lie_on_the_picture_are_refused(pictures: Path, tmp_path: Path) -> None:
+    save_picture(tmp_path / "ids.png", np.zeros((50, 20, 3), np.float32))
+    done = run(pictures / "source.exr", pictures / "same.exr", "--ids", tmp_path / "ids.png")
+    assert isinstance(done.exception, PictureError) and "of other shapes" in str(done.exception)
+    save_picture(tmp_path / "noise.png", np.random.default_rng(1).random((120, 160, 3)).astype(np.float32))
+    done = run(pictures / "source.exr", pictures / "same.exr", "--ids", tmp_path / "noise.png")
+    assert isinstance(done.exception, PictureError) and "colours, so they are no ids" in str(done.exception)

@@ -101,5 +101,5 @@ def picture(made: Made = Made(), seed: int = 0) -> Picture:  # it is frozen
 
 def without(one: Picture, *parts: str) -> Picture:
     """A picture of which some things are not known."""
-    gone = {"lights": {}, "materials": None, "variance": None}
+    gone = {"lights": {}, "materials": None, "objects": None, "variance": None}
     return replace(one, **{name: gone[name] for name in parts})

@@ -125,13 +125,22 @@ def proof(
             "--over", min=0.0, help="Exit with 1 where they are further apart than so many stops, noise aside."
         ),
     ] = 0.1,
+    ids: Annotated[
+        Path | None,
+        typer.Option(
+            "--ids", help="A picture that says which material each pixel shows: ids by name, or a colour for each."
+        ),
+    ] = None,
+    html: Annotated[Path | None, typer.Option("--html", help="Write all of it as a web page, with pictures.")] = None,
     as_json: AsJson = False,
 ) -> None:
     """Say why two pictures differ, as files of any renderer: exposure, lights, materials, camera, noise, with numbers."""
     from durvan.cli.proof import Compared
 
     with _progress(as_json) as report:
-        found = Compared(source, target, lights, report)
+        found = Compared(source, target, lights, report, ids)
+        if html is not None:
+            write({html: found.page()})
     if as_json:
         print_json(found.data())
     else:

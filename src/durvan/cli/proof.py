@@ -13,23 +13,39 @@ from durvan.progress import Report, Step
 from durvan.proof.causes.analysis import NOISE, Analysis, Cause, analyse
 from durvan.proof.causes.model import RESPONSE
 from durvan.proof.causes.saying import lines
-from durvan.proof.reading import LIGHTS, Opened, of_one_size, open_picture
+from durvan.proof.looking.pair import Pair
+from durvan.proof.reading import LIGHTS, Opened, of_one_size, open_ids, open_picture, with_ids
+from durvan.record.proof_page import proof_page
 
 
 class Compared:
     """Two files, and what of their difference is whose."""
 
-    def __init__(self, source: Path, target: Path, lights: str, report: Report) -> None:
+    def __init__(self, source: Path, target: Path, lights: str, report: Report, ids: Path | None = None) -> None:
         report(Step("Reading the pictures"))
         self.files = (source, target)
-        self.opened: tuple[Opened, Opened] = (
-            open_picture(source, lights or LIGHTS),
-            open_picture(target, lights or LIGHTS),
-        )
-        one, two = of_one_size(*self.opened)
-        self.size = one.size
+        first, second = open_picture(source, lights or LIGHTS), open_picture(target, lights or LIGHTS)
+        if ids is not None:
+            known = open_ids(ids)
+            first, second = with_ids(first, known, ids), with_ids(second, known, ids)
+            first.remarks += known.remarks
+        self.opened: tuple[Opened, Opened] = (first, second)
+        self.pair = Pair(*of_one_size(first, second))
+        self.size = self.pair.size
         report(Step("Looking for causes"))
-        self.found: Analysis = analyse(one, two)
+        self.found: Analysis = analyse(*self.pair.sides)
+
+    def remarks(self) -> list[str]:
+        """What is to be said of how both were read."""
+        return [
+            f"{file.name} {remark}"
+            for file, opened in zip(self.files, self.opened, strict=True)
+            for remark in opened.remarks
+        ]
+
+    def page(self) -> str:
+        """All of it as a web page."""
+        return proof_page(self.files, self.pair, self.found, self.remarks(), self.beyond_noise)
 
     @property
     def beyond_noise(self) -> float:
@@ -40,9 +56,8 @@ class Compared:
         """Say it."""
         source, target = (told(file.name) for file in self.files)
         console.print(f"[bold]{source}[/] → [bold]{target}[/], {self.size[0]} × {self.size[1]} pixels")
-        for file, opened in zip(self.files, self.opened, strict=True):
-            for remark in opened.remarks:
-                console.print(f"{told(file.name)} {told(remark)}")
+        for remark in self.remarks():
+            console.print(told(remark))
         console.print(f"\n{self.found.apart:.3f} stops apart, {self.beyond_noise:.3f} beyond noise")
         for line in lines(self.found):
             console.print(f"  {told(line)}")

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import OpenImageIO as oiio
@@ -177,3 +178,11 @@ def save(
         written = made.write_image(np.ascontiguousarray(values, dtype=np.float32))
         if not (made.close() and written):
             raise OSError(f"{file}: {text_of(made.geterror) or 'it could not be written to its end'}")
+
+
+def png(values: NDArray[np.floating[Any]]) -> bytes:
+    """A picture [height, width, 3] between 0 and 1 as a PNG. Raises OSError."""
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "picture.png"
+        save(file, values.astype(np.float32))
+        return file.read_bytes()

@@ -19,6 +19,7 @@ from durvan.proof.picture import Ids, Pass, Picture, Pixels
 LIGHTS = r"(?:lights?|light_?groups?|lg)(?:[ _.:-]+|/)(?P<name>.+)|(?P<other>.+?)[ _./:-]+lights?"
 _BESIDE = {"emission", "emissive", "environment", "background", "sky", "dome"}  # of light that comes from no lamp
 _MAIN = ("", "rgba", "rgb", "beauty", "combined", "color", "colour", "main", "image")
+MOST_COLOURS = 4096  # of a picture whose colours are ids
 _NOISE = ("variance", "var", "noise_variance")
 
 
@@ -56,6 +57,57 @@ def open_picture(file: Path, lights: str = LIGHTS) -> Opened:
     picture = Picture(rgb, found, variance=_variance(layered))
     ids = cryptomatte.read(layered, remarks)
     return Opened(replace(picture, materials=ids.get("materials"), objects=ids.get("objects")), remarks)
+
+
+def open_ids(file: Path) -> Opened:
+    """A picture of ids alone: those of its header, or, where it has none, each of its colours as an id of its own. Raises PictureError."""
+    layered = open_layers(file)
+    remarks: list[str] = []
+    found = cryptomatte.read(layered, remarks)
+    values = _rgb(layered.read(_main(layered)))
+    if not found:
+        found = {"materials": _of_colours(values, file)}
+        remarks.append(f"has no ids by name: its {len(found['materials'].names)} colours are taken for them")
+    return Opened(Picture(values, {}, found.get("materials"), found.get("objects")), remarks)
+
+
+def _of_colours(values: Pixels, file: Path) -> Ids:
+    """Ids of flat colours; black is none."""
+    codes = np.round(np.clip(np.nan_to_num(values), 0.0, 1.0) * 255.0).astype(np.int64)
+    packed = (codes[..., 0] << 16) | (codes[..., 1] << 8) | codes[..., 2]
+    unique, places = np.unique(packed, return_inverse=True)
+    if len(unique) > MOST_COLOURS:
+        raise PictureError(f"has {len(unique)} colours, so they are no ids; {MOST_COLOURS} at most.", file=file)
+    there = unique > 0
+    place_of = np.where(there, there.cumsum() - 1, -1).astype(np.int32)
+    return Ids(place_of[places.reshape(packed.shape)], tuple(f"#{int(one):06x}" for one in unique[there]))
+
+
+def with_ids(opened: Opened, ids: Opened, file: Path) -> Opened:
+    """A picture with ids of another file, which must be of one shape with it. Raises PictureError."""
+    picture, other = opened.picture, ids.picture
+    ratio = (other.size[0] / other.size[1]) / (picture.size[0] / picture.size[1])
+    if abs(ratio - 1.0) > 0.01:
+        sizes = " and ".join(f"{width} × {height}" for width, height in (picture.size, other.size))
+        raise PictureError(f"its ids do not lie on the picture: they are of other shapes, {sizes} pixels.", file=file)
+    return replace_ids(opened, _laid_on(other.materials, picture.size), _laid_on(other.objects, picture.size))
+
+
+def replace_ids(opened: Opened, materials: Ids | None, objects: Ids | None) -> Opened:
+    """A picture with other ids, where there are some."""
+    picture = opened.picture
+    return replace(
+        opened, picture=replace(picture, materials=materials or picture.materials, objects=objects or picture.objects)
+    )
+
+
+def _laid_on(ids: Ids | None, size: tuple[int, int]) -> Ids | None:
+    if ids is None:
+        return None
+    height, width = ids.numbers.shape
+    rows = np.minimum(((np.arange(size[1]) + 0.5) * height / size[1]).astype(int), height - 1)
+    columns = np.minimum(((np.arange(size[0]) + 0.5) * width / size[0]).astype(int), width - 1)
+    return Ids(np.ascontiguousarray(ids.numbers[np.ix_(rows, columns)]), ids.names)
 
 
 def glance(file: Path) -> Opened:

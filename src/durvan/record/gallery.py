@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-import tempfile
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
 from durvan.crossing.job.session import Session
 from durvan.crossing.looks.appearance import Appearance, materials
 from durvan.dialects.look import Record
 from durvan.engine import compiling, renderer, staging, swatches
-from durvan.formats import pictures
+from durvan.formats.pictures import png
 from durvan.formats.table import reader
 from durvan.optics.tone import developed, srgb
 from durvan.progress import Report, Step, silent
@@ -21,14 +19,6 @@ from durvan.scene.model import Kind, Thing
 
 MOST = 300  # materials that have pictures; those that drift most come first
 VIEW, SAMPLES = (480, 270), 16
-
-
-def png(values: NDArray[np.floating]) -> bytes:
-    """A picture [height, width, 3] between 0 and 1 as a PNG."""
-    with tempfile.TemporaryDirectory() as folder:
-        file = Path(folder) / "picture.png"
-        pictures.save(file, values.astype(np.float32))
-        return file.read_bytes()
 
 
 def gallery(session: Session, report: Report = silent) -> Gallery:

@@ -83,11 +83,11 @@ def page(data: dict[str, Any], shown_with: Gallery | None = None) -> str:
     pictured = shown_with or Gallery()
     return _template().render(
         r=data, fates=[fate.word for fate in SHOWN], full=full, camera=pictured.camera,
-        swatches={thing: tuple(map(_inside, pair)) for thing, pair in pictured.swatches.items()},
-        views=tuple(map(_inside, pictured.views)),
+        swatches={thing: tuple(map(inside, pair)) for thing, pair in pictured.swatches.items()},
+        views=tuple(map(inside, pictured.views)),
     )  # fmt: skip
 
 
-def _inside(picture: bytes) -> str:
+def inside(picture: bytes) -> str:
     """A picture as an address that holds all of it."""
     return "data:image/png;base64," + base64.b64encode(picture).decode("ascii")

@@ -290,13 +290,19 @@ class _Builder:
 
 def is_strand(record: Record) -> bool:
     """Whether a look is that of a fibre."""
-    kinds = [record.base[layout.HEADER + n * layout.LOBE + layout.KIND] for n in range(int(record.base[layout.COUNT]))]
-    return layout.FIBRE in kinds
+    return layout.FIBRE in _kinds(record)
 
 
 def is_solid(record: Record) -> bool:
-    """Whether nothing of a look is cut out anywhere."""
-    return layout.OPACITY not in record.lanes and record.base[layout.OPACITY] >= 1.0
+    """Whether no light comes straight through a look anywhere: nothing of it is cut out, and it is no clear sheet."""
+    whole = layout.OPACITY not in record.lanes and record.base[layout.OPACITY] >= 1.0
+    return bool(whole and layout.STRAIGHT not in _kinds(record))
+
+
+def _kinds(record: Record) -> list[int]:
+    return [
+        int(record.base[layout.HEADER + n * layout.LOBE + layout.KIND]) for n in range(int(record.base[layout.COUNT]))
+    ]
 
 
 def _with_backs(records: list[Record]) -> list[Record]:

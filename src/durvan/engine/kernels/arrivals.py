@@ -187,13 +187,13 @@ def look_at_light(
     if w.f8[row + SHADOWS] != 0.0:
         e = lift(px, py, pz)
         s = e if ng > 0.0 else -e
-        left = clear_way(
+        lr, lg, lb = clear_way(
             w, px + s * hit[H_NG], py + s * hit[H_NG + 1], pz + s * hit[H_NG + 2], dx, dy, dz,
-            d * 0.99999 - 2.0 * e, lighting, l, registers, point, other, spare,
+            d * 0.99999 - 2.0 * e, lighting, l, registers, point, other, spare, only,
         )  # fmt: skip
-        if left <= 0.0:
+        r, g, b = r * lr, g * lg, b * lb
+        if r + g + b <= 0.0:
             return
-        k *= left
     add(out, int(w.f8[row + GROUP]), tr * fr * k * r, tg * fg * k * g, tb * fb * k * b)
 
 
@@ -225,7 +225,8 @@ def look_from_fog(
     if not only and w.f8[row + ASKED] == 0.0:
         k *= share(pdf * chance, p)
     if w.f8[row + SHADOWS] != 0.0:
-        k *= clear_way(w, px, py, pz, x, y, z, d * 0.99999, lighting, l, registers, point, other, spare)
+        lr, lg, lb = clear_way(w, px, py, pz, x, y, z, d * 0.99999, lighting, l, registers, point, other, spare, only)
+        r, g, b = r * lr, g * lg, b * lb
     add(out, int(w.f8[row + GROUP]), tr * k * r, tg * k * g, tb * k * b)
 
 

@@ -46,7 +46,23 @@ from durvan.engine.kernels.world import (
 )
 from durvan.graph.expression import POINT
 from durvan.optics.jit import beyond, inner, small
-from durvan.optics.lobes.layout import HEIGHT, NORMAL, OPACITY, RELIEF, ROUND
+from durvan.optics.lobes import fresnel
+from durvan.optics.lobes.layout import (
+    ALPHA_X,
+    ALPHA_Y,
+    COUNT,
+    HEADER,
+    HEIGHT,
+    KIND,
+    LOBE,
+    MIRROR,
+    NORMAL,
+    OPACITY,
+    RELIEF,
+    ROUND,
+    STRAIGHT,
+    WEIGHT,
+)  # fmt: skip
 from durvan.optics.lobes.turns import turn
 
 MOST_CUTS = 64  # surfaces that are not there, one behind the other
@@ -468,23 +484,24 @@ def clear_way(
     point: F8,
     room: F8,
     hit: F8,
-) -> float:
-    """How much of a light comes along a way: 1, 0, or what cut-outs leave. A light with a list of what throws its shadows
-    passes everything else.
+    only: bool,
+) -> tuple[float, float, float]:
+    """How much of a light comes along a way: all, nothing, or what cut-outs leave. A light with a list of what throws its shadows
+    passes everything else. What lets light pass straight on does so for a light that no path could meet (`only`); others are met through it.
     """
     row = w.i4[A_LIGHT] + light * LIGHT
     barred = w.f8[row + BARS] >= 0.0
     if not barred:
         if in_the_way(w, ox, oy, oz, dx, dy, dz, distance, lighting, light):
-            return 0.0
+            return 0.0, 0.0, 0.0
         if w.i4[N_CUT_OUTS] == 0:
-            return 1.0
-    left = 1.0
+            return 1.0, 1.0, 1.0
+    r = g = b = 1.0
     near = 0.0
     for _ in range(MOST_BARS if barred else MOST_CUTS):
         t, prim, b1, b2 = nearest(w, ox, oy, oz, dx, dy, dz, near, distance, THINGS if barred else CUT_OUT)
         if prim == NOTHING:
-            return left
+            return r, g, b
         if barred:
             thing = int(w.f4[w.i4[A_TRIANGLE] + prim * TRIANGLE_SIZE + T_OBJECT]) if prim >= 0 else -1
             if not is_listed(w, row, BARS, thing):
@@ -496,8 +513,26 @@ def clear_way(
             near = past(t)
             continue
         rec = look_of_side(w, m, hit, dx, dy, dz, point, registers, room)
-        left *= 1.0 - min(max(rec[OPACITY], 0.0), 1.0)
-        if left < 1e-4:
-            return 0.0
+        solid = min(max(rec[OPACITY], 0.0), 1.0)
+        cr = cg = cb = 0.0
+        if only:
+            cr, cg, cb = straight_on(rec, abs(facing))
+        r, g, b = r * (1.0 - solid + solid * cr), g * (1.0 - solid + solid * cg), b * (1.0 - solid + solid * cb)
+        if r + g + b < 1e-4:
+            return 0.0, 0.0, 0.0
         near = past(t)
-    return 0.0
+    return 0.0, 0.0, 0.0
+
+
+@inner
+def straight_on(rec: F8, cosine: float) -> tuple[float, float, float]:
+    """What a surface lets pass straight on of light that meets it at an angle to its normal, in three channels."""
+    r = g = b = 0.0
+    for n in range(int(rec[COUNT])):
+        lobe = HEADER + n * LOBE
+        if int(rec[lobe + KIND]) == STRAIGHT and max(rec[lobe + ALPHA_X], rec[lobe + ALPHA_Y]) < MIRROR:
+            fr, fg, fb = fresnel.law(rec, lobe, cosine, False)
+            r += rec[lobe + WEIGHT] * (1.0 - fr)
+            g += rec[lobe + WEIGHT + 1] * (1.0 - fg)
+            b += rec[lobe + WEIGHT + 2] * (1.0 - fb)
+    return r, g, b

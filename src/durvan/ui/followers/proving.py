@@ -91,6 +91,9 @@ class Proofs(QObject):
         self.paused = False
         self.part: tuple[float, float, float, float] | None = None
         self.reading = False
+        self.follow = False  # whether the target is rendered again when the crossing changes, while somebody looks
+        self.watched = False
+        self._setting = SETTINGS[0]
         self._done: set[str] = set()
         self._pictures: dict[str, Opened] = {}
         self._pair_of: tuple[str, str] = ("", "")
@@ -99,7 +102,7 @@ class Proofs(QObject):
         self.errands.failed.connect(self._failed)
         self.thinking.failed.connect(self._failed)
         state.opened.connect(self._opened)
-        state.renewed.connect(self.changed)
+        state.renewed.connect(self._renewed)
         looks.proving.connect(self._proving)
         looks.proved.connect(self._proved)
         looks.prepared.connect(lambda _: self.changed.emit())
@@ -129,6 +132,19 @@ class Proofs(QObject):
         self.changed.emit()
         self.shown.emit()
         self.explained.emit()
+
+    def _renewed(self) -> None:
+        """The crossing is another one; what is shown follows, where that is wanted."""
+        entry = self.entry("target")
+        waits = self.asked is None or self.paused
+        if (
+            self.follow
+            and self.watched
+            and (not waits or (entry is not None and bool(entry.made) and not self.stands(entry)))
+        ):
+            self.paused = False
+            self.render(self._setting)
+        self.changed.emit()
 
     def arrive(self) -> None:
         """The station was gone to: what was kept is shown."""
@@ -215,7 +231,7 @@ class Proofs(QObject):
         session = self.state.session
         if session is None or not session.camera or self.history is None:
             return
-        self.trouble = ""
+        self.trouble, self._setting = "", setting
         if engine is Engine.MITSUBA:
             self.judging.start(Wish(setting.samples, 3600.0, setting.size))
             self.changed.emit()

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPlainTextEdit, QPushButto
 from durvan.crossing.document.changes import PutPin, SetTrims, TakePin
 from durvan.crossing.document.document import Pin, PinState
 from durvan.crossing.translation.choices import Trim
-from durvan.proof.causes.analysis import NOISE, Cause
+from durvan.proof.causes.analysis import CAMERA, NOISE, VIEW, Cause
 from durvan.proof.causes.model import EXPOSURE, LIGHT, MATERIAL
 from durvan.proof.looking.pair import Pair, Spot
 from durvan.scene.model import Kind, Thing
@@ -23,6 +23,7 @@ from durvan.ui.stations.station import Bench, Explained
 
 _GONE = 6.0  # stops, from which a light is not there: no trim mends that
 _DEAREST = 4
+_REMEDIES = 3
 
 
 class ProofEvidence(Explained):
@@ -92,12 +93,31 @@ class ProofEvidence(Explained):
         self._remedy(down, cause)
         if cause.kind == NOISE:
             self._noise(down)
+        self._findings(down, cause)
         way, session = way_to(cause), self.state.session
         if way is not None and session is not None:
             thing = cause.name if cause.name in session.scene.things else session.camera
             go = link(f"{way[1][:1].upper()}{way[1][1:]}", f"Opens {way[0]}, where this is mended.")
             go.clicked.connect(lambda: self._go(thing, way[0]))
             down.addWidget(go)
+
+    def _findings(self, down: QVBoxLayout, cause: Cause) -> None:
+        """Remedies of open findings about what the cause is about: they may be what mends it."""
+        session = self.state.session
+        if session is None:
+            return
+        about = session.camera if cause.kind in (CAMERA, VIEW) else cause.name
+        found = [one for one in session.open if one.thing == about and one.remedies and about]
+        if not found:
+            return
+        down.addSpacing(6)
+        down.addWidget(label("What is open about it", bold=True))
+        for one in found[:_REMEDIES]:
+            down.addWidget(small(f"{one.title}: {one.cause}", wrap=True))
+            remedy = one.remedies[0]
+            button = QPushButton(remedy.label)
+            button.clicked.connect(lambda _=False, remedy=remedy: self.state.apply([remedy]))
+            down.addWidget(button)
 
     def _go(self, thing: str, station: str) -> None:
         self.state.select(Selection(thing))

@@ -6,7 +6,7 @@ import math
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QResizeEvent
+from PySide6.QtGui import QHideEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
     QDoubleSpinBox,
@@ -132,6 +132,13 @@ class Proof(View):
             "Durvan's stand-ins for both renderers, or Mitsuba, a real one, for what it has words for."
         )
         across.addWidget(self.engine)
+        self.follow = self._toggle(
+            "follow",
+            "Render the target again whenever the crossing changes while you look; what is the same is taken as it was kept.",
+            False,
+            self._follow,
+        )
+        across.addWidget(self.follow)
         self.go = QPushButton("Render")
         self.go.setFont(font(bold=True))
         self.go.setMinimumWidth(78)
@@ -390,6 +397,18 @@ class Proof(View):
             moved = self.sender()
             source = target = source if moved is self.boxes[0] else target
         self.showing.set_exposures(source, target)
+
+    def _follow(self, on: bool) -> None:
+        self.proofs.follow = on
+        self.follow.setFont(font(SMALL, bold=on))
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.proofs.watched = True
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        self.proofs.watched = self.screen_ is not None and self.screen_.isVisible()
 
     def _join(self, on: bool) -> None:
         self.showing.together = on

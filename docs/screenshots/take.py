@@ -12,16 +12,20 @@ import tempfile
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["DURVAN_PROOF"] = tempfile.mkdtemp(prefix="durvan-proof-")
 
 from PySide6.QtCore import QEventLoop, Qt, QTimer
 from PySide6.QtWidgets import QApplication
 
 from durvan.dialects.registry import registry
 from durvan.scene.model import Kind
+from durvan.ui.followers.proving import Setting
 from durvan.ui.frame.window import Window
 from durvan.ui.kit.theme import dress
 from durvan.ui.shared.state import Selection
 from durvan.ui.stations.facing.walking import Spot
+from durvan.ui.stations.proof.showing import SPLIT, Line
+from durvan.ui.stations.proof.view import Proof
 
 HERE = Path(__file__).parent
 OUT = Path(sys.argv[1]) if len(sys.argv) > 1 else HERE
@@ -206,6 +210,31 @@ def judged(window: Window) -> None:
     panel.close()
 
 
+def proof(window: Window) -> None:
+    """Both renders of the lamp room, split, with the worst cause chosen; and where both differ in stops."""
+    session, proofs, view = window.state.session, window.proofs, window.stations["Proof"]
+    assert session is not None and isinstance(view, Proof)
+    window.state.apply([one.remedies[0] for one in session.open if one.code == "near-clip" and one.remedies])
+    settled(window)
+    window.go("Proof")
+    proofs.render(Setting("picture", (640, 360), 64, ""))
+    while proofs.asked is not None or proofs.reading or proofs.analysis is None or proofs.errands.busy:
+        wait(100)
+    view.showing.arrange(SPLIT)
+    view.showing.put(line=Line(0.52, 0.5, 18.0))
+    view._choose_cause(0)
+    while proofs.errands.busy:
+        wait(100)
+    wait(300)
+    window.grab().save(str(OUT / "proof.png"))
+    view.showing.go("stops")
+    view.showing.beyond_noise(True)
+    while not proofs.want("stops", view.showing.look):
+        wait(100)
+    wait(300)
+    window.grab().save(str(OUT / "stops.png"))
+
+
 def main() -> None:
     """Take them all."""
     app = QApplication([])
@@ -247,6 +276,7 @@ def main() -> None:
     settle(window)
     ready(window)
     light(window)
+    proof(window)
     files(window)
     store(window)
     state.session = None

@@ -12,6 +12,7 @@ from typer.testing import CliRunner
 from durvan.cli.main import app
 from durvan.errors import PictureError
 from durvan.formats.pictures import save as save_picture
+from durvan.optics.tone import srgb
 from durvan.proof import writing
 from durvan.proof.reading import open_picture
 from proof.made import Made, picture, without
@@ -119,3 +120,15 @@ def test_ids_that_do_not_lie_on_the_picture_are_refused(pictures: Path, tmp_path
     save_picture(tmp_path / "noise.png", np.random.default_rng(1).random((120, 160, 3)).astype(np.float32))
     done = run(pictures / "source.exr", pictures / "same.exr", "--ids", tmp_path / "noise.png")
     assert isinstance(done.exception, PictureError) and "colours, so they are no ids" in str(done.exception)
+
+
+def test_a_response_that_is_burnt_in_is_told_and_taken_out(pictures: Path, tmp_path: Path) -> None:
+    one = open_picture(pictures / "same.exr").picture
+    save_picture(tmp_path / "coded.exr", srgb(one.rgb).astype(np.float32), depth="float")
+    data = json.loads(run(pictures / "source.exr", tmp_path / "coded.exr", "--json").output)
+    assert any(
+        "display's own curve" in remark or "gamma" in remark for remark in data["remarks"][str(tmp_path / "coded.exr")]
+    )
+    assert data["apart_stops"] < 0.3 and not any(one["kind"] == "response" for one in data["causes"])
+    left = json.loads(run(pictures / "source.exr", tmp_path / "coded.exr", "--json", "--as-they-are").output)
+    assert left["apart_stops"] > 2.0 * data["apart_stops"] and left["remarks"][str(tmp_path / "coded.exr")] == []

@@ -131,6 +131,10 @@ def proof(
             "--ids", help="A picture that says which material each pixel shows: ids by name, or a colour for each."
         ),
     ] = None,
+    as_they_are: Annotated[
+        bool,
+        typer.Option("--as-they-are", help="Look for no response that one of them has burnt in, and take none out."),
+    ] = False,
     html: Annotated[Path | None, typer.Option("--html", help="Write all of it as a web page, with pictures.")] = None,
     as_json: AsJson = False,
 ) -> None:
@@ -138,7 +142,7 @@ def proof(
     from durvan.cli.proof import Compared
 
     with _progress(as_json) as report:
-        found = Compared(source, target, lights, report, ids)
+        found = Compared(source, target, lights, report, ids, as_they_are)
         if html is not None:
             write({html: found.page()})
     if as_json:

@@ -14,14 +14,24 @@ from durvan.proof.causes.analysis import NOISE, Analysis, Cause, analyse
 from durvan.proof.causes.model import RESPONSE
 from durvan.proof.causes.saying import lines
 from durvan.proof.looking.pair import Pair
+from durvan.proof.picture import Picture
 from durvan.proof.reading import LIGHTS, Opened, of_one_size, open_ids, open_picture, with_ids
+from durvan.proof.responses import straightened
 from durvan.record.proof_page import proof_page
 
 
 class Compared:
     """Two files, and what of their difference is whose."""
 
-    def __init__(self, source: Path, target: Path, lights: str, report: Report, ids: Path | None = None) -> None:
+    def __init__(
+        self,
+        source: Path,
+        target: Path,
+        lights: str,
+        report: Report,
+        ids: Path | None = None,
+        as_they_are: bool = False,
+    ) -> None:
         report(Step("Reading the pictures"))
         self.files = (source, target)
         first, second = open_picture(source, lights or LIGHTS), open_picture(target, lights or LIGHTS)
@@ -30,7 +40,7 @@ class Compared:
             first, second = with_ids(first, known, ids), with_ids(second, known, ids)
             first.remarks += known.remarks
         self.opened: tuple[Opened, Opened] = (first, second)
-        self.pair = Pair(*of_one_size(first, second))
+        self.pair = Pair(*_straight(first, second, as_they_are))
         self.size = self.pair.size
         report(Step("Looking for causes"))
         self.found: Analysis = analyse(*self.pair.sides)
@@ -71,6 +81,17 @@ class Compared:
             "causes": [_cause(one) for one in self.found.causes],
             "noise": self.found.noise, "unexplained": self.found.unexplained,
         }  # fmt: skip
+
+
+def _straight(first: Opened, second: Opened, as_they_are: bool) -> tuple[Picture, Picture]:
+    """Both pictures of one size, without a response that one of them has burnt in."""
+    one, two = of_one_size(first, second)
+    if as_they_are:
+        return one, two
+    one, two, found = straightened(one, two)
+    if found is not None:
+        (first if found.side == "source" else second).remarks.append(found.told)
+    return one, two
 
 
 def _cause(one: Cause) -> dict[str, Any]:

@@ -296,7 +296,12 @@ def is_strand(record: Record) -> bool:
 def is_solid(record: Record) -> bool:
     """Whether no light comes straight through a look anywhere: nothing of it is cut out, and it is no clear sheet."""
     whole = layout.OPACITY not in record.lanes and record.base[layout.OPACITY] >= 1.0
-    return bool(whole and layout.STRAIGHT not in _kinds(record))
+    return bool(whole and not lets_straight(record))
+
+
+def lets_straight(record: Record) -> bool:
+    """Whether a look is a clear sheet, or has a part of one."""
+    return layout.STRAIGHT in _kinds(record)
 
 
 def _kinds(record: Record) -> list[int]:

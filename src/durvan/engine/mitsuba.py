@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from durvan.dialects.look import Fog, Lists, Record, View
-from durvan.engine.build import Ball, Built
+from durvan.engine.build import Ball, Built, lets_straight
 from durvan.engine.kernels import world as kw
 from durvan.engine.lamps import Placed
 from durvan.errors import DurvanError
@@ -239,7 +239,8 @@ def scene(
     """A whole scene; meshes and the pictures of lights (`sky`, for each that has one) are written into `folder`. A mesh whose look
     glows shines to where its triangles face. Raises NotExpressibleError.
     """
-    integrator = "path" if haze is None else "volpath"
+    sheets = any(lets_straight(look) for look in looks)  # a plain path tracer has them stand in the light's way
+    integrator = "path" if haze is None and not sheets else "volpath"
     made: dict[str, Any] = {
         "type": "scene", "integrator": {"type": integrator, "max_depth": bounces + 2, "rr_depth": 5},
         "sensor": sensor(view, matrix, size),

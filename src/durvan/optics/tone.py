@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 Array = NDArray[np.float64]
-_KNEE = 0.6
+KNEE = 0.6  # from where a soft shoulder bends
 
 
 def srgb(linear: ArrayLike) -> Array:
@@ -31,8 +31,8 @@ def developed(linear: ArrayLike, response: str = "") -> Array:
     if response == "gamma":
         return np.clip(x, 0.0, 1.0) ** (1.0 / 2.2)
     if response == "shoulder":
-        room = 1.0 - _KNEE
-        x = np.where(x > _KNEE, _KNEE + room * np.tanh((x - _KNEE) / room), x)
+        room = 1.0 - KNEE
+        x = np.where(x > KNEE, KNEE + room * np.tanh((x - KNEE) / room), x)
     return srgb(x)
 
 

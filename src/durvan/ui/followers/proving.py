@@ -27,6 +27,7 @@ from durvan.proof.looking.pair import Look, Pair
 from durvan.proof.mending import predicted
 from durvan.proof.picture import Picture, Pixels
 from durvan.proof.reading import Opened, glance, of_one_size, open_picture
+from durvan.proof.responses import straightened
 from durvan.ui.followers.judging import Judging, Wish
 from durvan.ui.followers.looks import Looks
 from durvan.ui.shared.errands import Errands
@@ -452,6 +453,7 @@ class Proofs(QObject):
         assert self.history is not None
         files, names = (self.history.path_of(first), self.history.path_of(second)), (first.id, second.id)
         known, response = dict(self._pictures), second.response or first.response
+        outside = OUTSIDE in (first.engine, second.engine)
 
         def read(look: Callable[[Path], Opened]) -> Callable[[], _Loaded]:
             def work() -> _Loaded:
@@ -460,7 +462,12 @@ class Proofs(QObject):
                 if look is open_picture:
                     self._pictures = dict(zip(names, opened, strict=True))
                 fresh = [Opened(found.picture, list(found.remarks)) for found in opened]
-                pair = Pair(*of_one_size(fresh[0], fresh[1]), response)
+                one, two = of_one_size(fresh[0], fresh[1])
+                if outside and look is open_picture:
+                    one, two, bent = straightened(one, two)
+                    if bent is not None:
+                        fresh[bent.side == "target"].remarks.append(bent.told)
+                pair = Pair(one, two, response)
                 pair.pictures()
                 said = [
                     f"{file.name} {remark}"

@@ -23,7 +23,7 @@ from durvan.proof.causes.noise import in_stops
 from durvan.proof.picture import Ids, Picture, Pixels
 
 Floats = NDArray[np.float64]
-OTHERS = "other lights"
+OTHERS, GLOW = "other lights", "glow"
 _BYTES = 1_500_000_000  # of a film
 _MOST = 32
 _Y = np.array(REC709_LUMINANCE)
@@ -62,7 +62,7 @@ class Gathering:
             staged.built.into_layers([min(n, layers - 1) for n in range(groups)])
         self.film = Film.empty(staged.width, staged.height, layers)
         self._halves = [np.zeros((staged.height, staged.width, layers), np.float32) for _ in range(2)]
-        paths = staged.built.paths or staged.built.groups
+        paths = [_named(path, staged.materials) for path in staged.built.paths or staged.built.groups]
         self.names = [*paths[: layers - 1], OTHERS] if groups > layers else list(paths[:layers])
 
     @property
@@ -229,6 +229,13 @@ class Gathering:
         wide = 2.0 * float(np.linalg.norm(camera[kw.C_X : kw.C_X + 3])) * focus  # of the plane in focus, in metres
         blur = radius * np.abs(1.0 - focus / np.maximum(seen.depth, 1e-6)) * self.staged.width / max(wide, 1e-9)
         return np.asarray((blur > _BLURRED) & (seen.material >= 0))
+
+
+def _named(path: str, materials: list[str]) -> str:
+    """A group of light by the path of what gives it; what glows by its material's."""
+    kind, _, number = path.partition(":")
+    known = kind == GLOW and number.isdecimal() and int(number) < len(materials)
+    return f"{GLOW}:{materials[int(number)]}" if known else path
 
 
 def _mirrors(base: Floats) -> bool:

@@ -18,7 +18,7 @@ from durvan.ui.kit.theme import ACCENT, ACCENT_WASH, BRIGHT, INK, PANEL, RULE, S
 from durvan.ui.kit.words import spoken
 
 BAR, ROW = 22, 19
-_PATH = re.compile(r"(?<!\S)/[^\s,;:)]+")
+_PATH = re.compile(r"(?<![^\s:])/[^\s,;:)]+")
 _UP = QPointF(0.0, 2.0)
 _LEAST = 3.0  # points that a part is at least
 
@@ -36,7 +36,12 @@ def name_of(cause: Cause, names: Callable[[str], str]) -> str:
     """A cause in a word or two."""
     return {
         EXPOSURE: "exposure", WHITE: "white balance", RESPONSE: "response", CAMERA: "camera", VIEW: "what is seen", NOISE: "noise",
-    }.get(cause.kind) or names(cause.name)  # fmt: skip
+    }.get(cause.kind) or _of_thing(cause.name, names)  # fmt: skip
+
+
+def _of_thing(name: str, names: Callable[[str], str]) -> str:
+    kind, found, path = name.partition(":")
+    return f"glow of {names(path)}" if found and kind == "glow" else names(name)
 
 
 def parts_of(analysis: Analysis, names: Callable[[str], str]) -> list[Part]:
@@ -48,7 +53,7 @@ def parts_of(analysis: Analysis, names: Callable[[str], str]) -> list[Part]:
 
 def sentence(cause: Cause, names: Callable[[str], str]) -> str:
     """A cause in a sentence, by the names that people use."""
-    text = _PATH.sub(lambda found: names(found.group()), told(cause))
+    text = _PATH.sub(lambda found: names(found.group()), told(cause)).replace("the light glow:", "the glow of ")
     return text[:1].upper() + text[1:]
 
 

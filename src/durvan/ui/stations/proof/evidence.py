@@ -11,7 +11,7 @@ from durvan.crossing.document.changes import PutPin, SetTrims, TakePin
 from durvan.crossing.document.document import Pin, PinState
 from durvan.crossing.translation.choices import Trim
 from durvan.proof.causes.analysis import CAMERA, NOISE, VIEW, Cause
-from durvan.proof.causes.model import EXPOSURE, LIGHT, MATERIAL
+from durvan.proof.causes.model import EXPOSURE, LIGHT, MATERIAL, RESPONSE, WHITE
 from durvan.proof.looking.pair import Pair, Spot
 from durvan.scene.model import Kind, Thing
 from durvan.ui.kit.parts import Choice, label, link, rule, small, table_of, title
@@ -24,6 +24,7 @@ from durvan.ui.stations.station import Bench, Explained
 _GONE = 6.0  # stops, from which a light is not there: no trim mends that
 _DEAREST = 4
 _REMEDIES = 3
+_PREDICTED = (EXPOSURE, WHITE, RESPONSE, LIGHT, MATERIAL, CAMERA)
 
 
 class ProofEvidence(Explained):
@@ -133,7 +134,8 @@ class ProofEvidence(Explained):
         session = self.state.session
         if session is None:
             return
-        down.addWidget(small("M shows the target without it, before anything is changed.", wrap=True))
+        if cause.kind in _PREDICTED and not cause.flat:
+            down.addWidget(small("M shows the target without it, before anything is changed.", wrap=True))
         subject = {LIGHT: cause.name, EXPOSURE: "everything"}.get(cause.kind, "")
         if subject and cause.stops is not None and abs(float(cause.stops.mean())) < _GONE:
             if cause.kind == LIGHT and subject not in session.plan.translations:

@@ -476,7 +476,8 @@ class Proof(View):
         way = way_to(cause)
         if way is None:
             return
-        thing = cause.name if cause.name in session.scene.things else session.camera
+        name = cause.name.removeprefix("glow:")
+        thing = name if name in session.scene.things else session.camera
         self.state.select(Selection(thing))
         self.state.station_wanted.emit(way[0])
 

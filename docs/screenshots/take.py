@@ -218,18 +218,23 @@ def proof(window: Window) -> None:
     settled(window)
     window.go("Proof")
     proofs.render(Setting("picture", (640, 360), 64, ""))
-    while proofs.asked is not None or proofs.reading or proofs.analysis is None or proofs.errands.busy:
+    while (
+        proofs.asked is not None
+        or proofs.comparing.reading
+        or proofs.comparing.analysis is None
+        or proofs.comparing.errands.busy
+    ):
         wait(100)
     view.showing.arrange(SPLIT)
     view.showing.put(line=Line(0.52, 0.5, 18.0))
     view._choose_cause(0)
-    while proofs.errands.busy:
+    while proofs.comparing.errands.busy:
         wait(100)
     wait(300)
     window.grab().save(str(OUT / "proof.png"))
     view.showing.go("stops")
     view.showing.beyond_noise(True)
-    while not proofs.want("stops", view.showing.look):
+    while not proofs.comparing.want("stops", view.showing.look):
         wait(100)
     wait(300)
     window.grab().save(str(OUT / "stops.png"))

@@ -93,8 +93,8 @@ def proof(lamp: Window, put: Callable[..., Kept], qtbot) -> Iterator[Proof]:
     lamp.go("Proof")
     view = lamp.stations["Proof"]
     assert isinstance(view, Proof)
-    qtbot.waitUntil(lambda: lamp.proofs.analysis is not None, timeout=WAIT)
-    qtbot.waitUntil(lambda: not lamp.proofs.errands.busy, timeout=WAIT)
+    qtbot.waitUntil(lambda: lamp.proofs.comparing.analysis is not None, timeout=WAIT)
+    qtbot.waitUntil(lambda: not lamp.proofs.comparing.errands.busy, timeout=WAIT)
     yield view
     if view.screen_ is not None:
         view.screen_.close()
@@ -168,7 +168,7 @@ def test_every_way_shows_something_of_its_own(proof: Proof, qtbot, lamp: Window,
     proof.showing.arrange(ONE)
     first = proof.canvas.grab().toImage()
     proof.ways.buttons[way].click()
-    qtbot.waitUntil(lambda: lamp.proofs.want(way, proof.showing.look), timeout=WAIT)
+    qtbot.waitUntil(lambda: lamp.proofs.comparing.want(way, proof.showing.look), timeout=WAIT)
     assert proof.ways.word == way and proof.showing.way.name == way
     assert (proof.canvas.grab().toImage() != first) == (way != ways.PICTURE)
     assert proof.channel.isHidden() == (way != ways.STOPS) and proof.clipped.isHidden() == (way != ways.PICTURE)
@@ -263,7 +263,7 @@ def test_what_is_under_the_pointer_is_told(proof: Proof, qtbot, lamp: Window) ->
         and "Pedestal brass" in proof.told.text()
     )
     press(qtbot, proof, "w" * [way.name for way in ways.WAYS].index(ways.STOPS))
-    qtbot.waitUntil(lambda: lamp.proofs.want(ways.STOPS, proof.showing.look), timeout=WAIT)
+    qtbot.waitUntil(lambda: lamp.proofs.comparing.want(ways.STOPS, proof.showing.look), timeout=WAIT)
     proof._pointed(Place(150, 20, 1))
     assert "−0." in proof.told.text() and "stops" in proof.told.text()
 
@@ -307,12 +307,12 @@ def test_a_region_is_measured(proof: Proof, qtbot, lamp: Window) -> None:
 
 def test_the_cause_is_named_shown_and_mended(proof: Proof, qtbot, lamp: Window) -> None:
     proofs = lamp.proofs
-    first = proofs.analysis.causes[0]
+    first = proofs.comparing.analysis.causes[0]
     assert first.name == LAMP
     proof.causes.grab()
     row = proof.causes._rows[0][0].center().toPoint()
     qtbot.mouseClick(proof.causes, Qt.MouseButton.LeftButton, pos=row)
-    qtbot.waitUntil(lambda: proofs.mended is not None, timeout=WAIT)
+    qtbot.waitUntil(lambda: proofs.comparing.mended is not None, timeout=WAIT)
     said = texts(lamp)
     assert "Work lamp" in said and "stops weaker" in said and "/LampRoom" not in said
     proof.showing.arrange(ONE)
@@ -335,7 +335,7 @@ def test_the_cause_is_named_shown_and_mended(proof: Proof, qtbot, lamp: Window) 
 
 def test_causes_are_walked_by_keys_and_lead_to_what_mends_them(proof: Proof, qtbot, lamp: Window) -> None:
     qtbot.keyClick(proof.causes, Qt.Key.Key_Right)
-    assert lamp.proofs.cause == 0 and lamp.state.selection.proof == "cause 0"
+    assert lamp.proofs.comparing.cause == 0 and lamp.state.selection.proof == "cause 0"
     qtbot.keyClick(proof.causes, Qt.Key.Key_Return)
     assert lamp.views.currentWidget() is lamp.stations["Light"] and lamp.state.selection == Selection(LAMP)
 
@@ -344,8 +344,8 @@ def test_a_material_tells_its_drift_beside_its_share(lamp: Window, put, qtbot) -
     one, two = put("source", picture(), 1.0), put("target", picture(brass=0.5, seed=2), 2.0)
     lamp.proofs.chosen = {"source": one.id, "target": two.id}
     lamp.go("Proof")
-    qtbot.waitUntil(lambda: lamp.proofs.analysis is not None, timeout=WAIT)
-    assert lamp.proofs.analysis.causes[0].name == BRASS
+    qtbot.waitUntil(lambda: lamp.proofs.comparing.analysis is not None, timeout=WAIT)
+    assert lamp.proofs.comparing.analysis.causes[0].name == BRASS
     view = lamp.stations["Proof"]
     view._choose_cause(0)
     assert "Pedestal brass is" in texts(lamp) and "stops darker" in texts(lamp)
@@ -358,8 +358,8 @@ def test_equal_pictures_have_no_cause(lamp: Window, put, qtbot) -> None:
     one, two = put("source", picture(seed=1), 1.0), put("target", picture(seed=2), 2.0)
     lamp.proofs.chosen = {"source": one.id, "target": two.id}
     lamp.go("Proof")
-    qtbot.waitUntil(lambda: lamp.proofs.analysis is not None, timeout=WAIT)
-    assert lamp.proofs.analysis.causes == ()
+    qtbot.waitUntil(lambda: lamp.proofs.comparing.analysis is not None, timeout=WAIT)
+    assert lamp.proofs.comparing.analysis.causes == ()
     assert lamp.stations["Proof"].causes.grab().width() > 0 and "noise" in [
         part.name for _, part in lamp.stations["Proof"].causes._boxes
     ]
@@ -404,12 +404,12 @@ def test_any_two_are_compared_named_kept_and_dropped(proof: Proof, qtbot, lamp: 
     assert strip.of_side("target")[0].id == third.id
     box = next(box for box, one in strip._cells if one.id == third.id)
     qtbot.mouseClick(strip, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
-    qtbot.waitUntil(lambda: proofs.analysis is not None and not proofs.reading, timeout=WAIT)
-    assert proofs.chosen["target"] == third.id and proofs.analysis.causes == ()
+    qtbot.waitUntil(lambda: proofs.comparing.analysis is not None and not proofs.comparing.reading, timeout=WAIT)
+    assert proofs.chosen["target"] == third.id and proofs.comparing.analysis.causes == ()
     other = next(one for one in strip.of_side("target") if one.id != third.id)
     box = next(box for box, one in strip._cells if one.id == other.id)
     qtbot.mouseClick(strip, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, pos=box.center().toPoint())
-    qtbot.waitUntil(lambda: proofs.analysis is not None and not proofs.reading, timeout=WAIT)
+    qtbot.waitUntil(lambda: proofs.comparing.analysis is not None and not proofs.comparing.reading, timeout=WAIT)
     assert proofs.chosen["source"] == other.id  # target against target
     menu = {action.text(): action for action in strip.menu(third).actions()}
     menu["Keep it"].trigger()
@@ -480,9 +480,9 @@ def test_pictures_are_dropped_from_elsewhere(lamp: Window, put, qtbot, tmp_path:
     canvas.dropEvent(
         QDropEvent(where, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
     )
-    qtbot.waitUntil(lambda: lamp.proofs.analysis is not None, timeout=WAIT)
+    qtbot.waitUntil(lambda: lamp.proofs.comparing.analysis is not None, timeout=WAIT)
     assert [lamp.proofs.entry(side).file for side in ("source", "target")] == [str(file) for file in files]
-    assert lamp.proofs.analysis.causes[0].name == LAMP
+    assert lamp.proofs.comparing.analysis.causes[0].name == LAMP
 
 
 @pytest.mark.parametrize(
@@ -495,18 +495,18 @@ def test_what_is_no_picture_is_told_and_the_window_lives(
     file.write_bytes(content)
     lamp.proofs.add_file("target", file)
     qtbot.waitUntil(lambda: "broken.exr" in lamp.proofs.trouble, timeout=WAIT)
-    assert said in lamp.proofs.trouble and not lamp.proofs.reading
+    assert said in lamp.proofs.trouble and not lamp.proofs.comparing.reading
     proof.canvas.grab()
     lamp.proofs.choose("target", next(one.id for one in lamp.proofs.entries if one.side == "target" and not one.file))
-    qtbot.waitUntil(lambda: lamp.proofs.analysis is not None, timeout=WAIT)
+    qtbot.waitUntil(lambda: lamp.proofs.comparing.analysis is not None, timeout=WAIT)
 
 
 def test_one_picture_alone_stands_on_both_sides_and_says_so(lamp: Window, put, qtbot) -> None:
     one = put("target", picture(), 1.0)
     lamp.proofs.choose("target", one.id)
     lamp.go("Proof")
-    qtbot.waitUntil(lambda: lamp.proofs.pair is not None and not lamp.proofs.reading, timeout=WAIT)
-    assert lamp.proofs.remarks[0].startswith("Only one side") and lamp.proofs.analysis is None
+    qtbot.waitUntil(lambda: lamp.proofs.comparing.pair is not None and not lamp.proofs.comparing.reading, timeout=WAIT)
+    assert lamp.proofs.comparing.remarks[0].startswith("Only one side") and lamp.proofs.comparing.analysis is None
     lamp.stations["Proof"].grab()
 
 
@@ -539,12 +539,15 @@ def test_rendering_shows_what_comes_stops_and_goes_on(lamp: Window, put, qtbot, 
     assert question.size == (480, 270) and view.go.text() == "Stop" and proofs.running
     proofs.asked = replace(question, size=(WIDTH, HEIGHT), samples=16)
     rendering.shows("source", 0, size=(WIDTH // 4, HEIGHT // 4))
-    qtbot.waitUntil(lambda: proofs.pair is not None, timeout=WAIT)
-    assert proofs.pair.size == (WIDTH, HEIGHT) and "0 of 16 samples" in view.told.text()
+    qtbot.waitUntil(lambda: proofs.comparing.pair is not None, timeout=WAIT)
+    assert proofs.comparing.pair.size == (WIDTH, HEIGHT) and "0 of 16 samples" in view.told.text()
     rendering.shows("source", 8)
     rendering.shows("target", 4, 0.5)
     qtbot.waitUntil(
-        lambda: not proofs.errands.busy and proofs.pair.spot(5, 5, 0).stops - proofs.pair.spot(5, 5, 1).stops > 0.9,
+        lambda: (
+            not proofs.comparing.errands.busy
+            and proofs.comparing.pair.spot(5, 5, 0).stops - proofs.comparing.pair.spot(5, 5, 1).stops > 0.9
+        ),
         timeout=WAIT,
     )
     assert proofs.progress() == (4, 16)
@@ -552,13 +555,13 @@ def test_rendering_shows_what_comes_stops_and_goes_on(lamp: Window, put, qtbot, 
     assert isinstance(rendering.asked[-1], questions.EndProof) and view.go.text() == "Go on" and not proofs.running
     for side, factor in (("source", 1.0), ("target", 0.5)):
         rendering.keeps(side, put(side, picture(lamp=factor), time.time()), done=False)
-    qtbot.waitUntil(lambda: proofs.analysis is not None, timeout=WAIT)
+    qtbot.waitUntil(lambda: proofs.comparing.analysis is not None, timeout=WAIT)
     view.go.click()
     assert isinstance(rendering.asked[-1], questions.Prove) and proofs.running
     for side in ("source", "target"):
         rendering.keeps(side, put(side, picture(), time.time()))
     assert not proofs.running and view.go.text() == "Render"
-    qtbot.waitUntil(lambda: proofs.analysis is not None, timeout=WAIT)
+    qtbot.waitUntil(lambda: proofs.comparing.analysis is not None, timeout=WAIT)
 
 
 def test_what_was_rendered_of_the_very_same_is_not_rendered_again(lamp: Window, put, qtbot, monkeypatch) -> None:
@@ -626,3 +629,58 @@ def test_a_disk_that_is_full_is_told(proof: Proof, qtbot, lamp: Window, monkeypa
     monkeypatch.setattr(lamp.proofs.history, "room", full)
     lamp.proofs.add_file("source", tmp_path / "x.exr")
     assert "only 3 MB left" in lamp.proofs.trouble and "only 3 MB left" in proof.told.text()
+
+
+def test_a_renderer_that_is_gone_is_told_and_what_was_kept_stays(
+    proof: Proof, qtbot, lamp: Window, monkeypatch
+) -> None:
+    rendering = Rendering(lamp, monkeypatch)
+    lamp.proofs.render(proving.SETTINGS[0], afresh=True)
+    assert lamp.proofs.running and len(rendering.asked) == 1
+    rendering.shows("source", 2)
+    lamp.looks._take(questions.Trouble("renderer", "The rendering process ended over the renders for Proof."))
+    assert not lamp.proofs.running and "ended" in lamp.proofs.trouble and proof.go.text() == "Render"
+    qtbot.waitUntil(lambda: lamp.proofs.comparing.analysis is not None, timeout=WAIT)
+    assert "ended" in proof.told.text() and len(lamp.proofs.entries) == 2
+    lamp.proofs.render(proving.SETTINGS[0], afresh=True)
+    assert lamp.proofs.running and lamp.proofs.trouble == ""
+    lamp.proofs.asked = None
+
+
+def test_trouble_of_another_question_leaves_the_renders_alone(proof: Proof, lamp: Window, monkeypatch) -> None:
+    Rendering(lamp, monkeypatch)
+    lamp.proofs.render(proving.SETTINGS[0], afresh=True)
+    lamp.looks._take(questions.Trouble("LookAt", "no look"))
+    assert lamp.proofs.running
+    lamp.proofs.asked = None
+
+
+def test_what_changes_is_rendered_again_where_that_is_wanted(
+    proof: Proof, qtbot, lamp: Window, monkeypatch, ready
+) -> None:
+    rendering = Rendering(lamp, monkeypatch)
+    lamp.state.put(BRASS, "finish", "rough", 0.9)
+    ready()
+    assert not [one for one in rendering.asked if isinstance(one, questions.Prove)]
+    proof.follow.click()
+    lamp.state.put(BRASS, "finish", "rough", 0.8)
+    ready()
+    asked = [one for one in rendering.asked if isinstance(one, questions.Prove)]
+    assert len(asked) == 1 and "target" in [one.side for one in asked[0].sides]
+    lamp.go("Survey")
+    lamp.state.put(BRASS, "finish", "rough", 0.7)
+    ready()
+    assert len([one for one in rendering.asked if isinstance(one, questions.Prove)]) == 1  # nobody looks
+    lamp.proofs.asked = None
+
+
+def test_ids_of_another_scene_are_told(lamp: Window, put, qtbot) -> None:
+    one = picture()
+    strange = replace(one, materials=Ids(one.materials.numbers, ("/Other/Tar", "/Other/Rope")))
+    first, second = put("source", strange, 1.0), put("target", replace(strange, rgb=one.rgb * 2.0), 2.0)
+    lamp.proofs.chosen = {"source": first.id, "target": second.id}
+    lamp.go("Proof")
+    qtbot.waitUntil(lambda: lamp.proofs.comparing.analysis is not None, timeout=WAIT)
+    assert "none of which is one of this scene (such as /Other/" in lamp.proofs.comparing.remarks[0]
+    lamp.stations["Proof"]._picked(Place(96, 60, 1))
+    assert lamp.state.selection.thing == "" and "Rope" in texts(lamp)

@@ -133,3 +133,17 @@ def _noise(picture: Picture, side: int, good: NDArray[np.bool_]) -> Floats:
         return np.zeros(int(good.sum()))
     found, _ = means(picture.variance[..., None], side)
     return np.asarray(found.reshape(-1)[good].astype(np.float64) / (side * side))
+
+
+def lights_at(cells: Cells, x: int, y: int, most: int = 4) -> list[tuple[str, float]]:
+    """Whose light is at a pixel of the target, the most first: names and shares, those of less than 2 % left out. Empty where nobody knows."""
+    row, column = y // cells.side, x // cells.side
+    if not (0 <= row < cells.shape[0] and 0 <= column < cells.shape[1]) or not cells.lights:
+        return []
+    place = row * cells.shape[1] + column
+    if not cells.good[place]:
+        return []
+    parts = np.maximum(cells.parts[:, int(np.count_nonzero(cells.good[:place]))].mean(axis=1), 0.0)
+    total = float(parts.sum())
+    order = np.argsort(-parts)[:most]
+    return [(cells.lights[int(k)], float(parts[k]) / total) for k in order if parts[k] > 0.02 * total]

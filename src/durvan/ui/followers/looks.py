@@ -84,6 +84,7 @@ class Looks(QObject):
     settled = Signal(object)
     proving = Signal(object)
     proved = Signal(object)
+    troubled = Signal(object)
     _answer = Signal(object)
 
     def __init__(self, state: State, parent: QObject | None = None, rendering: bool = True) -> None:
@@ -359,6 +360,7 @@ class Looks(QObject):
         self.fitting = 0
         self.trouble = answer.text
         self.prepared.emit(answer.text)
+        self.troubled.emit(answer)
 
     @_taken.register
     def _(self, answer: questions.Settled) -> None:

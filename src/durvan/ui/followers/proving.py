@@ -1,12 +1,11 @@
-"""Proof's pictures: what is rendered for it and what was kept, the pair that is looked at, and what of its difference is whose."""
+"""Proof's pictures: what is rendered for it and what was kept; which two of them are compared."""
 
 from __future__ import annotations
 
 import math
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -18,24 +17,16 @@ from durvan.crossing.looks.sittings import SIDES, Sitting, sitting
 from durvan.engine.engines import Engine
 from durvan.errors import DurvanError
 from durvan.proof import history as histories
-from durvan.proof import warm, writing
-from durvan.proof.causes.analysis import Analysis, Cause, analyse
+from durvan.proof import writing
 from durvan.proof.history import History, Kept
-from durvan.proof.looking import ways
-from durvan.proof.looking.lens import Levels
-from durvan.proof.looking.pair import Look, Pair
-from durvan.proof.mending import predicted
-from durvan.proof.picture import Picture, Pixels
-from durvan.proof.reading import Opened, glance, of_one_size, open_picture
-from durvan.proof.responses import straightened
+from durvan.proof.picture import Picture
+from durvan.ui.followers.comparing import Comparing, Wanted
 from durvan.ui.followers.judging import Judging, Wish
 from durvan.ui.followers.looks import Looks
-from durvan.ui.shared.errands import Errands
 from durvan.ui.shared.state import State
 
 OUTSIDE = "file"
 _ALIKE = 1.2  # times the variance, up to which both are alike
-_CHANGED = 40  # things that are named as changed
 
 
 @dataclass(frozen=True)
@@ -55,84 +46,58 @@ SETTINGS = (
 )
 
 
-@dataclass(frozen=True)
-class _Loaded:
-    """What came of reading a pair."""
-
-    names: tuple[str, str]
-    pair: Pair
-    remarks: tuple[str, ...]
-
-
 class Proofs(QObject):
     """Renders when it is asked to, keeps what comes, and shows two of what there is."""
 
     changed = Signal()  # what is there, or how far it has got
-    shown = Signal()  # another pair
-    explained = Signal()  # the causes of its difference are known, or no more
-    mapped = Signal()  # something that is looked at is worked out
 
     def __init__(self, state: State, looks: Looks, judging: Judging, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.state, self.looks, self.judging = state, looks, judging
-        self.errands = Errands("proof", self)
-        self.thinking = Errands("causes", self)  # beside the other, as neither keeps all cores busy
+        self.comparing = Comparing(self)
         self.history: History | None = None
         self.entries: list[Kept] = []
         self.chosen: dict[str, str] = {}
         self.live: dict[str, questions.Proving] = {}
-        self.pair: Pair | None = None
-        self.analysis: Analysis | None = None
-        self.cause: int | None = None
-        self.mended: Levels | None = None
-        self.effect: Levels | None = None
-        self.remarks: tuple[str, ...] = ()
         self.trouble = ""
         self.asked: questions.Prove | None = None
         self.paused = False
         self.part: tuple[float, float, float, float] | None = None
-        self.reading = False
         self.follow = False  # whether the target is rendered again when the crossing changes, while somebody looks
         self.watched = False
         self._setting = SETTINGS[0]
         self._done: set[str] = set()
-        self._pictures: dict[str, Opened] = {}
-        self._pair_of: tuple[str, str] = ("", "")
         self._judged: set[int] = set()
         self._standing: tuple[object, dict[str, Mapping[str, str]]] | None = None
-        self.errands.failed.connect(self._failed)
-        self.thinking.failed.connect(self._failed)
+        self.comparing.failed.connect(self._failed)
+        self.comparing.shown.connect(self.changed)
         state.opened.connect(self._opened)
         state.renewed.connect(self._renewed)
         looks.proving.connect(self._proving)
         looks.proved.connect(self._proved)
+        looks.troubled.connect(self._troubled)
         looks.prepared.connect(lambda _: self.changed.emit())
         judging.changed.connect(self._judging)
 
     def close(self) -> None:
         """End its threads."""
-        self.errands.close()
-        self.thinking.close()
+        self.comparing.close()
 
     # what there is
 
     def _opened(self) -> None:
         session = self.state.session
-        self.errands.forget()
-        self.thinking.forget()
         self.entries, self.chosen, self.live, self.asked = [], {}, {}, None
-        self.pair = self.analysis = self.cause = self.mended = self.effect = None
-        self._pictures, self._done, self._pair_of, self.part = {}, set(), ("", ""), None
-        self.remarks, self.trouble, self.paused, self.reading = (), "", False, False
+        self._done, self.part = set(), None
+        self.trouble, self.paused = "", False
         self.history = History(histories.folder_of(Path(session.scene.file))) if session is not None else None
         self.refresh()
         for side in SIDES:
             found = [one for one in self.entries if one.side == side]
             if found:
                 self.chosen[side] = found[-1].id
+        self.comparing.forget()
         self.changed.emit()
-        self.shown.emit()
-        self.explained.emit()
 
     def _renewed(self) -> None:
         """The crossing is another one; what is shown follows, where that is wanted."""
@@ -149,7 +114,7 @@ class Proofs(QObject):
 
     def arrive(self) -> None:
         """The station was gone to: what was kept is shown."""
-        if self.pair is None and not self.reading and len(self.chosen) == 2:
+        if self.comparing.pair is None and not self.comparing.reading and len(self.chosen) == 2:
             self._load()
 
     def refresh(self) -> None:
@@ -194,7 +159,7 @@ class Proofs(QObject):
             return
         self.history.drop(names)
         for name in names:
-            self._pictures.pop(name, None)
+            self.comparing.drop(name)
         self.refresh()
         for side in SIDES:
             if self.chosen.get(side) in names:
@@ -375,7 +340,7 @@ class Proofs(QObject):
     def _proved(self, answer: questions.Proved) -> None:
         self.refresh()
         self.chosen[answer.side] = answer.entry
-        self._pictures.pop(answer.entry, None)
+        self.comparing.drop(answer.entry)
         if answer.done:
             self._done.add(answer.side)
         if self.asked is not None and {one.side for one in self.asked.sides} <= self._done:
@@ -432,217 +397,65 @@ class Proofs(QObject):
             self.chosen[side] = kept.id
             self._load()
 
-        self.errands.ask(f"keep {side}", save, then)
+        self.comparing.errands.ask(f"keep {side}", save, then)
 
     # the pair
 
     def _load(self) -> None:
-        """Read what stands on both sides; the pictures by themselves first, then all that their files know."""
-        self.analysis = self.cause = self.mended = self.effect = None
+        """Have what stands on both sides compared."""
+        session = self.state.session
         entries = {side: self.entry(side) for side in SIDES}
         one, two = entries["source"], entries["target"]
-        if one is None and two is None:
-            self.pair, self._pair_of = None, ("", "")
-            self.shown.emit()
-            self.explained.emit()
+        first, second = one or two, two or one
+        if first is None or second is None or self.history is None:
+            self.comparing.nothing()
             self.changed.emit()
             return
-        self.reading, self.trouble = True, ""
-        first, second = one or two, two or one
-        assert first is not None and second is not None
-        assert self.history is not None
+        self.trouble = ""
         files, names = (self.history.path_of(first), self.history.path_of(second)), (first.id, second.id)
-        known, response = dict(self._pictures), second.response or first.response
-        outside = OUTSIDE in (first.engine, second.engine)
-
-        def read(look: Callable[[Path], Opened]) -> Callable[[], _Loaded]:
-            def work() -> _Loaded:
-                warm.ensure()
-                opened = [known.get(name) or look(file) for name, file in zip(names, files, strict=True)]
-                if look is open_picture:
-                    self._pictures = dict(zip(names, opened, strict=True))
-                fresh = [Opened(found.picture, list(found.remarks)) for found in opened]
-                one, two = of_one_size(fresh[0], fresh[1])
-                if outside and look is open_picture:
-                    one, two, bent = straightened(one, two)
-                    if bent is not None:
-                        fresh[bent.side == "target"].remarks.append(bent.told)
-                pair = Pair(one, two, response)
-                pair.pictures()
-                said = [
-                    f"{file.name} {remark}"
-                    for file, found in zip(files, fresh, strict=True)
-                    for remark in found.remarks
-                ]
-                return _Loaded(names, pair, tuple(said))
-
-            return work
-
-        alone = one is None or two is None
-        if any(name not in known for name in names):
-            self.errands.ask("glance", read(glance), self._glanced)
-        self.errands.ask("pair", read(open_picture), lambda found: self._stands(found, alone))
-        self.explained.emit()
+        things = frozenset(session.scene.things) if session is not None else frozenset()
+        self.comparing.compare(
+            Wanted(
+                names,
+                files,
+                second.response or first.response,
+                OUTSIDE in (first.engine, second.engine),
+                one is None or two is None,
+                things,
+            )
+        )
         self.changed.emit()
-
-    def _glanced(self, found: _Loaded) -> None:
-        self.pair, self._pair_of = found.pair, found.names
-        self.shown.emit()
-
-    def _stands(self, found: _Loaded, alone: bool) -> None:
-        self.reading = False
-        self.pair, self._pair_of, self.remarks = found.pair, found.names, found.remarks
-        if alone:
-            self.remarks = ("Only one side has a picture; it stands on both.", *self.remarks)
-        self.shown.emit()
-        self.changed.emit()
-        if alone:
-            return
-        pair = found.pair
-        self.thinking.ask("causes", lambda: (pair, analyse(pair.source, pair.target)), self._explained)
-
-    def _explained(self, found: tuple[Pair, Analysis]) -> None:
-        if found[0] is self.pair:
-            self.analysis = found[1]
-            self.explained.emit()
 
     def _show_live(self) -> None:
         """What is rendered now, beside what was kept of the other side."""
-        live = dict(self.live)
-        if self.asked is None or not live:
+        if self.asked is None or not self.live or self.history is None:
             return
-        size = self.asked.size
-        entries = {side: self.entry(side) for side in SIDES}
-        known, history = dict(self._pictures), self.history
-        response = next(iter(live.values())).response
+        others = {
+            side: (one.id, self.history.path_of(one))
+            for side in SIDES
+            if side not in self.live and (one := self.entry(side)) is not None
+        }
+        rgb = {side: answer.picture for side, answer in self.live.items()}
+        response = next(iter(self.live.values())).response
+        self.comparing.watch(rgb, others, self.asked.size, response, lambda: bool(self.live))
 
-        def work() -> _Loaded:
-            warm.ensure()
-            rgb: dict[str, Pixels] = {}
-            for side in SIDES:
-                entry = entries[side]
-                if side in live:
-                    rgb[side] = _as_large(live[side].picture.astype(np.float32), size)
-                elif entry is not None and history is not None:
-                    opened = known.get(entry.id) or glance(history.path_of(entry))
-                    rgb[side] = _as_large(opened.picture.rgb, size)
-            one, two = rgb.get("source"), rgb.get("target")
-            both = Picture(one if one is not None else two), Picture(two if two is not None else one)  # type: ignore[arg-type]
-            pair = Pair(*both, response)
-            pair.pictures()
-            return _Loaded(("live", "live"), pair, ())
+    def _troubled(self, answer: questions.Trouble) -> None:
+        """The rendering process cannot go on with it, or is gone: what was kept stays, and another try begins anew."""
+        if self.asked is not None and answer.about in (
+            type(self.asked).__name__,
+            questions.EndProof.__name__,
+            "renderer",
+        ):
+            self.asked, self.paused, self.live = None, False, {}
+            self.trouble = answer.text
+            self._load_again()
+            self.changed.emit()
 
-        def then(found: _Loaded) -> None:
-            if self.live:
-                self._glanced(found)
-
-        self.analysis = self.cause = None
-        self.errands.ask("live", work, then)
-
-    def want(self, way: str, look: Look) -> bool:
-        """Whether what a way shows is there; else it is worked out beside the event loop, and `mapped` tells when it is."""
-        pair = self.pair
-        if pair is None:
-            return False
-        if way == ways.CAUSE:
-            return self.effect is not None
-        work: Callable[[], object]
-        if way == ways.EXPOSURE:
-            ready, work = pair.ready("luminances", None), pair.luminances
-        elif way == ways.NOISE:
-            ready, work = pair.ready("noises", None), pair.noises
-        elif ways.BY_NAME[way].between:
-            ready, work = pair.ready(way, look), partial(pair.between, way, look)
-        else:
-            return True
-        if not ready:
-            self.errands.ask("map", work, lambda _: self.mapped.emit())
-        return ready
-
-    def work_ahead(self, look: Look) -> None:
-        """Have all maps ready before somebody looks at them."""
-        pair = self.pair
-        if pair is None:
-            return
-
-        def work() -> None:
-            pair.luminances()
-            for way in ways.WAYS:
-                if way.between and way.name != ways.CAUSE and pair is self.pair:
-                    pair.between(way.name, look)
-            pair.noises()
-
-        self.errands.ask("ahead", work, lambda _: self.mapped.emit())
-
-    # causes
-
-    def look_at_cause(self, number: int | None) -> None:
-        """Choose a cause: what it makes of the picture is worked out, and the picture without it."""
-        self.cause, self.mended, self.effect = number, None, None
-        pair, analysis = self.pair, self.analysis
-        self.explained.emit()
-        if number is None or pair is None or analysis is None or number >= len(analysis.causes):
-            return
-        cause = analysis.causes[number]
-
-        def work() -> tuple[Pair, Cause, Levels, Levels] | None:
-            rgb = predicted(pair.source, pair.target, cause)
-            if rgb is None:
-                return None
-            effect = Pair(Picture(rgb), pair.target).measured(ways.STOPS, Look())
-            return pair, cause, Levels.of(rgb), Levels.of(effect)
-
-        self.errands.ask("cause", work, self._mended)
-
-    def _mended(self, found: tuple[Pair, Cause, Levels, Levels] | None) -> None:
-        chosen = self.chosen_cause()
-        if found is not None and found[0] is self.pair and found[1] is chosen:
-            self.mended, self.effect = found[2], found[3]
-        self.explained.emit()
-        self.mapped.emit()
-
-    def chosen_cause(self) -> Cause | None:
-        """The cause that is looked at."""
-        if self.analysis is None or self.cause is None or self.cause >= len(self.analysis.causes):
-            return None
-        return self.analysis.causes[self.cause]
-
-    def light_shares(self, x: int, y: int) -> list[tuple[str, float]]:
-        """Whose light is at a pixel of the target, the most first: names and shares."""
-        if self.analysis is None:
-            return []
-        cells = self.analysis.solved.model.cells
-        row, column = y // cells.side, x // cells.side
-        if not (0 <= row < cells.shape[0] and 0 <= column < cells.shape[1]) or not len(cells.lights):
-            return []
-        place = row * cells.shape[1] + column
-        if not cells.good[place]:
-            return []
-        at = int(np.count_nonzero(cells.good[:place]))
-        parts = np.maximum(cells.parts[:, at].mean(axis=1), 0.0)
-        total = float(parts.sum())
-        if total <= 0.0:
-            return []
-        order = np.argsort(-parts)
-        return [(cells.lights[int(k)], float(parts[k]) / total) for k in order[:4] if parts[k] > 0.02 * total]
+    def _load_again(self) -> None:
+        told = self.trouble
+        self._load()
+        self.trouble = told
 
     def _failed(self, problem: DurvanError) -> None:
-        self.reading = False
         self.trouble = str(problem)
         self.changed.emit()
-        self.shown.emit()
-
-
-def _as_large(rgb: Pixels, size: tuple[int, int]) -> Pixels:
-    """A picture at another size, each pixel as it is."""
-    height, width = rgb.shape[:2]
-    if (width, height) == size:
-        return rgb
-    rows = np.minimum((np.arange(size[1]) * height) // size[1], height - 1)
-    columns = np.minimum((np.arange(size[0]) * width) // size[0], width - 1)
-    return np.ascontiguousarray(rgb[np.ix_(rows, columns)])
-
-
-def named_changes(entry: Kept, names: Mapping[str, str]) -> list[str]:
-    """What is otherwise in a kept picture than in the one before, by the names of things."""
-    return [names.get(path, path.rpartition("/")[2] or path) for path in entry.changed[:_CHANGED]]

@@ -94,8 +94,8 @@ class Canvas(QWidget):
         self.setMinimumSize(240, 160)
         self.setAccessibleName("Both pictures, or what is between them")
         showing.changed.connect(self.update)
-        proofs.shown.connect(self._another)
-        for signal in (proofs.mapped, proofs.explained):
+        proofs.comparing.shown.connect(self._another)
+        for signal in (proofs.comparing.mapped, proofs.comparing.explained):
             signal.connect(self.update)
 
     def sizeHint(self) -> QSize:
@@ -121,7 +121,7 @@ class Canvas(QWidget):
 
     def frame(self) -> Frame:
         """The part in sight, in screen pixels."""
-        pair = self.proofs.pair
+        pair = self.proofs.comparing.pair
         box = self.boxes()[0][1]
         size = self._pixels(box)
         if self.showing.frame is None and pair is not None:
@@ -134,7 +134,7 @@ class Canvas(QWidget):
 
     def place_at(self, where: QPointF) -> Place | None:
         """The picture's pixel under a place of the widget; None where there is none."""
-        pair = self.proofs.pair
+        pair = self.proofs.comparing.pair
         if pair is None:
             return None
         ratio, frame = self.devicePixelRatioF(), self.frame()
@@ -162,7 +162,7 @@ class Canvas(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         p = QPainter(self)
         p.fillRect(self.rect(), BOOTH)
-        pair = self.proofs.pair
+        pair = self.proofs.comparing.pair
         if pair is None:
             self._nothing(p)
             return
@@ -179,7 +179,7 @@ class Canvas(QWidget):
     def _nothing(self, p: QPainter) -> None:
         p.setFont(font())
         p.setPen(INK)
-        said = self.proofs.trouble or ("Reading…" if self.proofs.reading or self.proofs.running else "")
+        said = self.proofs.trouble or ("Reading…" if self.proofs.comparing.reading or self.proofs.running else "")
         said = (
             said
             or self.proofs.looks.trouble
@@ -189,7 +189,7 @@ class Canvas(QWidget):
 
     def shot(self, side: int, box: QRectF) -> QImage:
         """What a side's box shows."""
-        pair, showing = self.proofs.pair, self.showing
+        pair, showing = self.proofs.comparing.pair, self.showing
         assert pair is not None
         size, way, frame = self._pixels(box), showing.way, self.frame()
         if self._coarse > 1:
@@ -197,7 +197,7 @@ class Canvas(QWidget):
             frame = replace(frame, zoom=frame.zoom / self._coarse)
         if way.name == ways.PICTURE:
             levels = pair.pictures()[side]
-            mended = self.proofs.mended if side == 1 and showing.mended else None
+            mended = self.proofs.comparing.mended if side == 1 and showing.mended else None
             shown = mended or levels
             toned = showing.toned(side, pair.response)
             key = (id(shown.levels[0]), showing.exposures[side], showing.view, showing.clipped)
@@ -207,11 +207,11 @@ class Canvas(QWidget):
         return self._mapped(side, frame, size)
 
     def _mapped(self, side: int, frame: Frame, size: tuple[int, int]) -> QImage:
-        pair, showing = self.proofs.pair, self.showing
+        pair, showing = self.proofs.comparing.pair, self.showing
         assert pair is not None
         way, scale = showing.way, showing.way.scale
         assert scale is not None
-        if not self.proofs.want(way.name, showing.look):
+        if not self.proofs.comparing.want(way.name, showing.look):
             return self._waiting(size)
         levels = self._levels(side)
         stops = way.name == ways.EXPOSURE
@@ -223,11 +223,11 @@ class Canvas(QWidget):
         )  # fmt: skip
 
     def _levels(self, side: int) -> Levels:
-        pair, way = self.proofs.pair, self.showing.way.name
+        pair, way = self.proofs.comparing.pair, self.showing.way.name
         assert pair is not None
         if way == ways.CAUSE:
-            assert self.proofs.effect is not None
-            return self.proofs.effect
+            assert self.proofs.comparing.effect is not None
+            return self.proofs.comparing.effect
         if way == ways.EXPOSURE:
             return pair.luminances()[side]
         if way == ways.NOISE:
@@ -241,8 +241,8 @@ class Canvas(QWidget):
         p.setFont(font())
         p.setPen(INK)
         cause = self.showing.way.name == ways.CAUSE
-        said = "Choose a cause below." if cause and self.proofs.cause is None else "Working it out…"
-        if cause and self.proofs.cause is not None and not self.proofs.errands.busy:
+        said = "Choose a cause below." if cause and self.proofs.comparing.cause is None else "Working it out…"
+        if cause and self.proofs.comparing.cause is not None and not self.proofs.comparing.errands.busy:
             said = "Nothing is known that would take this cause away."
         p.drawText(made.rect(), Qt.AlignmentFlag.AlignCenter, said)
         p.end()
@@ -272,7 +272,7 @@ class Canvas(QWidget):
         head = QRectF(box.left(), 0, box.width(), _HEAD)
         align = Qt.AlignmentFlag.AlignVCenter | (Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft)
         name = self.titles[side]
-        if side == 1 and self.showing.mended and self.proofs.mended is not None:
+        if side == 1 and self.showing.mended and self.proofs.comparing.mended is not None:
             name += ", without the chosen cause"
         p.drawText(head, align, name)
         entry = self.proofs.entry(("source", "target")[side])
@@ -282,7 +282,7 @@ class Canvas(QWidget):
             p.drawText(head, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, _told(entry))
 
     def _halves(self, p: QPainter, box: QRectF) -> None:
-        pair, line = self.proofs.pair, self.showing.line
+        pair, line = self.proofs.comparing.pair, self.showing.line
         assert pair is not None
         self._draw(p, box, self.shot(0, box))
         a, b = self._line_points(box)
@@ -316,7 +316,7 @@ class Canvas(QWidget):
         self._title(p, box, 1, right=True)
 
     def _middle(self, box: QRectF) -> QPointF:
-        pair, line = self.proofs.pair, self.showing.line
+        pair, line = self.proofs.comparing.pair, self.showing.line
         assert pair is not None
         return self.point_of(line.across * pair.size[0], line.down * pair.size[1], box)
 
@@ -363,14 +363,14 @@ class Canvas(QWidget):
                 p.drawRect(QRectF(a, b))
                 p.setPen(QPen(ink, 1))
                 p.drawRect(QRectF(a, b))
-        pair = self.proofs.pair
+        pair = self.proofs.comparing.pair
         assert pair is not None
         for pin in self.pins:
             _pin(p, self.point_of(pin.across * pair.size[0], pin.down * pair.size[1], box), pin)
         p.restore()
 
     def _part_box(self) -> tuple[int, int, int, int] | None:
-        part, pair = self.proofs.part, self.proofs.pair
+        part, pair = self.proofs.part, self.proofs.comparing.pair
         if part is None or pair is None:
             return None
         w, h = pair.size
@@ -388,7 +388,7 @@ class Canvas(QWidget):
         event.accept()
 
     def _zoom(self, factor: float, where: QPointF | None = None) -> None:
-        if self.proofs.pair is None:
+        if self.proofs.comparing.pair is None:
             return
         box = self._box_at(where) if where is not None else self.boxes()[0][1]
         at = where if where is not None else box.center()
@@ -407,7 +407,7 @@ class Canvas(QWidget):
         self.showing.put(frame=Frame(float(round(made.left)), float(round(made.top)), 1.0))
 
     def _move(self, x: float, y: float) -> None:
-        if self.proofs.pair is not None:
+        if self.proofs.comparing.pair is not None:
             self.showing.put(frame=self.frame().moved(x, y))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -416,7 +416,7 @@ class Canvas(QWidget):
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             what = "region"
             self._corner = self.place_at(event.position())
-        elif self._split() and self.proofs.pair is not None:
+        elif self._split() and self.proofs.comparing.pair is not None:
             what = self._grip_at(event.position()) or what
         self._pressed = (event.position(), self.showing.frame and self.frame(), what)
         self._from = self.frame()
@@ -435,7 +435,7 @@ class Canvas(QWidget):
         where = event.position()
         self._point(self.place_at(where))
         if self._pressed is None:
-            if self._split() and self.proofs.pair is not None:
+            if self._split() and self.proofs.comparing.pair is not None:
                 shape = {"turn": Qt.CursorShape.SizeAllCursor, "line": Qt.CursorShape.SplitHCursor}
                 self.setCursor(shape.get(self._grip_at(where), Qt.CursorShape.CrossCursor))
             else:
@@ -443,7 +443,7 @@ class Canvas(QWidget):
             return
         start, _, what = self._pressed
         moved = where - start
-        if what == "move" and moved.manhattanLength() >= 4 and self.proofs.pair is not None:
+        if what == "move" and moved.manhattanLength() >= 4 and self.proofs.comparing.pair is not None:
             ratio = self.devicePixelRatioF()
             self.showing.put(frame=self._from.moved(round(moved.x() * ratio), round(moved.y() * ratio)))
         elif what == "region":
@@ -458,7 +458,7 @@ class Canvas(QWidget):
             self.showing.put(region=region)
 
     def _pull(self, where: QPointF, what: str) -> None:
-        pair, line = self.proofs.pair, self.showing.line
+        pair, line = self.proofs.comparing.pair, self.showing.line
         assert pair is not None
         box, ratio = self.boxes()[0][1], self.devicePixelRatioF()
         if what == "line":
@@ -518,7 +518,7 @@ class Canvas(QWidget):
             Qt.Key.Key_Return: lambda: self.picked.emit(self._here()), Qt.Key.Key_Enter: lambda: self.picked.emit(self._here()),
             Qt.Key.Key_Escape: self._let_go,
         }.get(Qt.Key(key))  # fmt: skip
-        if does is None or (self.proofs.pair is None and key != Qt.Key.Key_Escape):
+        if does is None or (self.proofs.comparing.pair is None and key != Qt.Key.Key_Escape):
             return False
         does()
         return True
@@ -528,7 +528,7 @@ class Canvas(QWidget):
         return self.place or self.place_at(self.boxes()[-1][1].center())
 
     def _region_in_sight(self) -> None:
-        pair, box, frame = self.proofs.pair, self.boxes()[0][1], self.frame()
+        pair, box, frame = self.proofs.comparing.pair, self.boxes()[0][1], self.frame()
         assert pair is not None
         width, height = self._pixels(box)
         a, b = frame.at(0.0, 0.0), frame.at(width, height)
@@ -539,7 +539,7 @@ class Canvas(QWidget):
         self.measured.emit()
 
     def _let_go(self) -> None:
-        self.proofs.look_at_cause(None)
+        self.proofs.comparing.look_at_cause(None)
         self.showing.put(region=None, mended=False)
         self.measured.emit()
 

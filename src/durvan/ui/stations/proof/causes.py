@@ -79,8 +79,8 @@ class Causes(QWidget):
         self._boxes: list[tuple[QRectF, Part]] = []
         self._rows: list[tuple[QRectF, int]] = []
         self._ways: list[tuple[QRectF, int]] = []
-        proofs.explained.connect(self.update)
-        proofs.shown.connect(self.update)
+        proofs.comparing.explained.connect(self.update)
+        proofs.comparing.shown.connect(self.update)
 
     def show_lines(self, lines: int) -> None:
         """Have room for so many sentences."""
@@ -96,7 +96,7 @@ class Causes(QWidget):
         p.setPen(QPen(RULE, 1))
         p.drawLine(0, 0, self.width(), 0)
         self._boxes, self._rows, self._ways = [], [], []
-        analysis = self.proofs.analysis
+        analysis = self.proofs.comparing.analysis
         if analysis is None:
             p.setFont(font(SMALL))
             p.setPen(SOFT)
@@ -109,10 +109,10 @@ class Causes(QWidget):
         proofs = self.proofs
         if proofs.live:
             return "By cause: when both renders are done."
-        if proofs.pair is None:
+        if proofs.comparing.pair is None:
             return "By cause: here stands why both pictures differ, once there are two."
-        if proofs.remarks and proofs.remarks[0].startswith("Only one"):
-            return proofs.remarks[0]
+        if proofs.comparing.remarks and proofs.comparing.remarks[0].startswith("Only one"):
+            return proofs.comparing.remarks[0]
         return "By cause: looking for why they differ…"
 
     def _bar(self, p: QPainter, analysis: Analysis) -> None:
@@ -135,7 +135,7 @@ class Causes(QWidget):
             x += width * shrink
 
     def _part(self, p: QPainter, box: QRectF, one: Part) -> None:
-        chosen = one.cause is not None and one.cause == self.proofs.cause
+        chosen = one.cause is not None and one.cause == self.proofs.comparing.cause
         inside = box.adjusted(0, 0, -1.5, 0)
         if one.name == "unexplained":
             p.fillRect(inside, BRIGHT)
@@ -172,7 +172,7 @@ class Causes(QWidget):
         for n in rows:
             cause = analysis.causes[n]
             box = QRectF(14, y, self.width() - 28.0, ROW)
-            chosen = n == self.proofs.cause
+            chosen = n == self.proofs.comparing.cause
             if chosen:
                 p.fillRect(box.adjusted(-6, 0, 6, 0), ACCENT_WASH)
             way = way_to(cause)
@@ -199,7 +199,7 @@ class Causes(QWidget):
 
     def _first(self, analysis: Analysis) -> int:
         """The first sentence that is shown: the chosen one is among them."""
-        chosen = self.proofs.cause or 0
+        chosen = self.proofs.comparing.cause or 0
         return max(0, min(chosen - self.shown + 1 if chosen >= self.shown else 0, len(analysis.causes) - self.shown))
 
     # hands
@@ -220,19 +220,19 @@ class Causes(QWidget):
                 return
 
     def _choose(self, number: int | None) -> None:
-        self.chosen.emit(None if number == self.proofs.cause else number)
+        self.chosen.emit(None if number == self.proofs.comparing.cause else number)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        analysis = self.proofs.analysis
+        analysis = self.proofs.comparing.analysis
         count = len(analysis.causes) if analysis is not None else 0
         step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Down: 1, Qt.Key.Key_Left: -1, Qt.Key.Key_Up: -1}.get(
             Qt.Key(event.key())
         )
         if step is not None and count:
-            now = self.proofs.cause
+            now = self.proofs.comparing.cause
             self.chosen.emit(0 if now is None else min(max(now + step, 0), count - 1))
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.proofs.cause is not None:
-            self.mend.emit(self.proofs.cause)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.proofs.comparing.cause is not None:
+            self.mend.emit(self.proofs.comparing.cause)
         else:
             super().keyPressEvent(event)
 

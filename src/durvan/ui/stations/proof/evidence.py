@@ -40,7 +40,7 @@ class ProofEvidence(Explained):
         """Put it into Evidence."""
         what, *numbers = selection.proof.split()
         places = [int(number) for number in numbers]
-        pair = self.proofs.pair
+        pair = self.proofs.comparing.pair
         if what == "pin":
             self._pin(down, places[0])
         elif what == "cause":
@@ -54,7 +54,7 @@ class ProofEvidence(Explained):
 
     def more(self, down: QVBoxLayout, thing: Thing) -> None:
         """What a material or a light owns of the difference."""
-        analysis = self.proofs.analysis
+        analysis = self.proofs.comparing.analysis
         if analysis is None or thing.kind not in (Kind.MATERIAL, Kind.LIGHT):
             return
         found = next((n for n, cause in enumerate(analysis.causes) if cause.name == thing.id), None)
@@ -72,7 +72,7 @@ class ProofEvidence(Explained):
     # a cause
 
     def _cause(self, down: QVBoxLayout, number: int) -> None:
-        analysis = self.proofs.analysis
+        analysis = self.proofs.comparing.analysis
         if analysis is None or number >= len(analysis.causes):
             down.addWidget(small("It is not there any more.", wrap=True))
             return
@@ -214,7 +214,7 @@ class ProofEvidence(Explained):
             )
         if two.thing or one.thing:
             down.addWidget(small(f"on {(two.thing or one.thing).rpartition('/')[2]}", wrap=True))
-        lights = self.proofs.light_shares(x, y)
+        lights = self.proofs.comparing.light_shares(x, y)
         if lights:
             down.addWidget(label("Light of the target here", bold=True))
             down.addWidget(table_of([(self._name(name), f"{100.0 * share:.0f}", "%") for name, share in lights]))

@@ -90,7 +90,7 @@ class Renders(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Every render that was kept")
         proofs.changed.connect(self.update)
-        proofs.shown.connect(self.update)
+        proofs.comparing.shown.connect(self.update)
 
     def sizeHint(self) -> QSize:
         return QSize(600, self.height())

@@ -70,8 +70,8 @@ class Proof(View):
         down.addWidget(self.renders)
         self.showing.changed.connect(self._showing)
         self.proofs.changed.connect(self._say)
-        self.proofs.shown.connect(self._another)
-        self.proofs.explained.connect(self._say)
+        self.proofs.comparing.shown.connect(self._another)
+        self.proofs.comparing.explained.connect(self._say)
         self.state.renewed.connect(self._renewed)
         self.state.opened.connect(self._opened)
         self.state.carried.connect(lambda _: self._say())
@@ -284,13 +284,13 @@ class Proof(View):
         return spoken(thing.name if thing is not None else path.rpartition("/")[2] or path)
 
     def _another(self) -> None:
-        pair = self.proofs.pair
+        pair = self.proofs.comparing.pair
         size = pair.size if pair is not None else None
         if size != self._size:
             self._size = size
             self.showing.forget()
-        if pair is not None and not self.proofs.live and not self.proofs.reading:
-            self.proofs.work_ahead(self.showing.look)
+        if pair is not None and not self.proofs.live and not self.proofs.comparing.reading:
+            self.proofs.comparing.work_ahead(self.showing.look)
         self._say()
 
     def _fill_views(self) -> None:
@@ -343,14 +343,14 @@ class Proof(View):
         if proofs.running:
             waits = self.proofs.looks.preparing
             return waits or f"{done} of {of} samples on both sides"
-        if proofs.reading:
+        if proofs.comparing.reading:
             return "Reading…"
-        if proofs.pair is not None:
-            wild = proofs.pair.wild()
+        if proofs.comparing.pair is not None:
+            wild = proofs.comparing.pair.wild()
             if any(wild):
                 return f"{wild[0]} and {wild[1]} pixels are no numbers (hatched)"
-            if proofs.remarks:
-                return proofs.remarks[0][:140]
+            if proofs.comparing.remarks:
+                return proofs.comparing.remarks[0][:140]
         return self._stale()
 
     def _stale(self) -> str:
@@ -383,7 +383,7 @@ class Proof(View):
             )
 
     def _only_region(self) -> None:
-        pair, region = self.proofs.pair, self.showing.region
+        pair, region = self.proofs.comparing.pair, self.showing.region
         if self.proofs.part is not None or pair is None or region is None:
             self.proofs.only(None)
             return
@@ -417,14 +417,14 @@ class Proof(View):
             self.showing.set_exposures(self.showing.exposures[0], self.showing.exposures[0])
 
     def _pointed(self, place: Place | None) -> None:
-        pair = self.proofs.pair
+        pair = self.proofs.comparing.pair
         if place is None or pair is None:
             self._say()
             return
         one, two = (pair.spot(place.x, place.y, side, self.showing.exposures[side]) for side in (0, 1))
         said = [f"{place.x}, {place.y}", f"source {_short(one)}", f"target {_short(two)}"]
         way = self.showing.way
-        if way.between and self.proofs.want(way.name, self.showing.look):
+        if way.between and self.proofs.comparing.want(way.name, self.showing.look):
             value = float(self.canvas._levels(1).levels[0][place.y, place.x, 0])
             unit = way.scale.unit if way.scale is not None else ""
             said.append(
@@ -436,7 +436,7 @@ class Proof(View):
         self.told.setText("   ".join(said).replace("-", "−"))
 
     def _picked(self, place: Place | None) -> None:
-        pair = self.proofs.pair
+        pair = self.proofs.comparing.pair
         if place is None or pair is None:
             return
         spot = pair.spot(place.x, place.y, place.side)
@@ -451,11 +451,11 @@ class Proof(View):
 
     def _note(self, place: Place | None) -> None:
         """Put a pin, and have it written on."""
-        session, pair = self.state.session, self.proofs.pair
+        session, pair = self.state.session, self.proofs.comparing.pair
         if session is None or pair is None or place is None:
             return
         number = 1 + max((pin.number for pin in session.document.pins), default=0)
-        spot, lights = pair.spot(place.x, place.y, place.side), self.proofs.light_shares(place.x, place.y)
+        spot, lights = pair.spot(place.x, place.y, place.side), self.proofs.comparing.light_shares(place.x, place.y)
         pin = Pin(
             number=number, camera=session.camera, across=(place.x + 0.5) / pair.size[0], down=(place.y + 0.5) / pair.size[1],
             material=spot.material, light=lights[0][0] if lights else "",
@@ -464,12 +464,12 @@ class Proof(View):
         self.state.select(Selection(proof=f"pin {number}"))
 
     def _choose_cause(self, number: int | None) -> None:
-        self.proofs.look_at_cause(number)
+        self.proofs.comparing.look_at_cause(number)
         self.state.select(Selection(proof=f"cause {number}" if number is not None else ""))
 
     def _go_and_mend(self, number: int) -> None:
         """Go to the place that mends a cause."""
-        analysis, session = self.proofs.analysis, self.state.session
+        analysis, session = self.proofs.comparing.analysis, self.state.session
         if analysis is None or session is None:
             return
         cause = analysis.causes[number]

@@ -48,6 +48,7 @@ class Gathering:
     part: Part | None = None
     clamp: float = 0.0
     film: Film = field(init=False)
+    names: list[str] = field(init=False)
     detail: Film | None = field(init=False, default=None)
     seen: Passes | None = field(init=False, default=None)
     seconds: float = 0.0
@@ -56,14 +57,14 @@ class Gathering:
 
     def __post_init__(self) -> None:
         staged = self.staged
-        groups = max(1, len(staged.built.groups))
-        layers = layers_for(groups, staged.width, staged.height)
-        if groups > layers:
-            staged.built.into_layers([min(n, layers - 1) for n in range(groups)])
+        paths = [_named(path, staged.materials) for path in staged.built.paths or staged.built.groups]
+        lights = list(dict.fromkeys(paths))  # a sun and its sky are one light
+        layers = layers_for(len(lights), staged.width, staged.height)
+        self.names = [*lights[: layers - 1], OTHERS] if len(lights) > layers else lights
+        if paths:
+            staged.built.into_layers([min(lights.index(path), layers - 1) for path in paths])
         self.film = Film.empty(staged.width, staged.height, layers)
         self._halves = [np.zeros((staged.height, staged.width, layers), np.float32) for _ in range(2)]
-        paths = [_named(path, staged.materials) for path in staged.built.paths or staged.built.groups]
-        self.names = [*paths[: layers - 1], OTHERS] if groups > layers else list(paths[:layers])
 
     @property
     def where(self) -> NDArray[np.bool_] | None:

@@ -244,6 +244,27 @@ def test_fingerprints_are_of_what_shows(bench: Bench) -> None:
     assert set(hidden.made) - set(one.made) == {"hidden objects"}
 
 
+def test_a_sun_and_its_sky_are_one_light(bench: Bench, tmp_path: Path, packs: Registry) -> None:
+    file = tmp_path / "day.usda"
+    file.write_text(
+        SCENE.replace(
+            'def DomeLight "Sky"',
+            'def DistantLight "Sun"\n    {\n        float orvik:gain = 2\n    }\n    def DomeLight "Sky"',
+        )
+    )
+    other = Bench(start(file, packs, "pellune"), packs, tmp_path / "day")
+    film = Gathering(other._stage(other.sitting("source"), other.question(1)))
+    assert sorted(film.names) == ["/W/Lamp", "/W/Sky", "/W/Sun"]
+    doubled = other._stage(other.sitting("source"), other.question(1))
+    doubled.built.paths[1] = doubled.built.paths[0]
+    joined = Gathering(doubled)
+    for one in (film, joined):
+        assert one.add(4)
+    assert len(joined.names) == 2 and len(set(joined.names)) == 2
+    assert sum(read() for read in joined.picture().lights.values()) == pytest.approx(joined.rgb(), rel=1e-4, abs=1e-5)
+    assert joined.rgb() == pytest.approx(film.rgb(), rel=1e-4, abs=1e-5)
+
+
 # its noise
 
 

@@ -47,7 +47,7 @@ def surface(kind: str, get: Inputs) -> Surface:
     made.opacity = get("opacity")
     if made.back is not None:
         made.back.opacity = made.opacity
-    made.glow = get("radiance")
+    made.glow, made.glow_whole = get("radiance"), True  # a mask takes nothing of what is emitted
     made.relief, made.soft_relief = relief_of(get, "normal"), True
     if not _is_dark(get):
         made.notes.append("what glows shines to its front alone in Mitsuba, and to both sides here")

@@ -13,9 +13,10 @@ from hypothesis import strategies as st
 
 from durvan.errors import PictureError
 from durvan.formats.layers import open_layers
-from durvan.proof import cryptomatte, reading, writing
+from durvan.proof import cryptomatte, reading, sizes, writing
 from durvan.proof.picture import Picture
-from durvan.proof.reading import of_one_size, open_picture
+from durvan.proof.reading import open_picture
+from durvan.proof.sizes import of_one_size
 from proof.made import HEIGHT, LIGHTS, MATERIALS, WIDTH, picture
 
 
@@ -182,7 +183,7 @@ def test_whole_numbers_are_display_values(tmp_path: Path) -> None:
 
 def test_pixels_that_are_no_squares_are_told(tmp_path: Path) -> None:
     opened = open_picture(write(tmp_path / "p.exr", {"": COLOUR}, {"PixelAspectRatio": 2.0}))
-    assert opened.remarks == ["has pixels 2 times as wide as high; it is compared pixel by pixel"]
+    assert opened.remarks == [] and opened.pixel_aspect == 2.0
 
 
 def test_pixels_that_are_no_numbers_are_counted(tmp_path: Path) -> None:
@@ -241,7 +242,7 @@ def test_a_larger_one_of_the_same_shape_is_brought_down(tmp_path: Path) -> None:
 def test_bringing_down_keeps_the_mean(width: int, height: int, by: float) -> None:
     values = np.random.default_rng(width * 41 + height).random((height, width, 3)).astype(np.float32)
     size = (max(1, round(width * by)), max(1, round(height * by)))
-    made = reading._averaged(values, size)
+    made = sizes._averaged(values, size)
     assert made.shape == (size[1], size[0], 3) and made.mean() == pytest.approx(values.mean(), rel=1e-4)
 
 

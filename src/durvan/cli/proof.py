@@ -15,8 +15,9 @@ from durvan.proof.causes.model import RESPONSE
 from durvan.proof.causes.saying import lines
 from durvan.proof.looking.pair import Pair
 from durvan.proof.picture import Picture
-from durvan.proof.reading import LIGHTS, Opened, of_one_size, open_ids, open_picture, with_ids
+from durvan.proof.reading import LIGHTS, Opened, open_ids, open_picture, with_ids
 from durvan.proof.responses import straightened
+from durvan.proof.sizes import of_one_size
 from durvan.record.proof_page import proof_page
 
 

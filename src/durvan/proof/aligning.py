@@ -47,7 +47,7 @@ def shift_between(first: Pixels, second: Pixels) -> Shift:
     """How two pictures [height, width, 3] of one size lie on each other."""
     height, width = first.shape[:2]
     side = max(1, math.ceil(max(height, width) / _MOST))
-    one, two = (_detail(_grey(picture, side)) for picture in (first, second))
+    one, two = (detail(grey(picture, side)) for picture in (first, second))
     strength = math.sqrt(float((one * one).sum()) * float((two * two).sum()))
     if strength <= 0.0:
         return Shift(0.0, 0.0, 0.0)
@@ -63,19 +63,20 @@ def _signed(at: int, size: int) -> int:
     return at - size if at > size // 2 else at
 
 
-def _grey(picture: Pixels, side: int) -> Floats:
+def grey(picture: Pixels, side: int) -> Floats:
+    """Luminance, of means over blocks of `side` × `side` pixels; what is no number is none."""
     small = means(picture, side)[0] if side > 1 else picture  # means are of numbers alone
     return np.asarray(np.maximum(np.nan_to_num(small, posinf=0.0, neginf=0.0) @ _Y, 0.0), dtype=np.float64)
 
 
-def _detail(grey: Floats) -> Floats:
-    """The logarithm without its coarse part, through a window."""
-    lit = grey[grey > 0.0]
+def detail(level: Floats, window: bool = True) -> Floats:
+    """The logarithm of luminances without its coarse part, and, with `window`, fading towards the edges."""
+    lit = level[level > 0.0]
     floor = _FLOOR * float(np.median(lit)) if lit.size else 1.0
-    stops = np.log2(grey + floor)
+    stops = np.log2(level + floor)
     fine = stops - ndimage.gaussian_filter(stops, _COARSE, mode="nearest")
-    window = np.outer(np.hanning(grey.shape[0]), np.hanning(grey.shape[1]))
-    return np.asarray((fine - fine.mean()) * window)
+    fine = fine - fine.mean()
+    return np.asarray(fine * np.outer(np.hanning(level.shape[0]), np.hanning(level.shape[1])) if window else fine)
 
 
 def _finely(product: NDArray[np.complexfloating], down: float, right: float) -> tuple[float, float]:

@@ -29,6 +29,7 @@ class Opened:
 
     picture: Picture
     remarks: list[str] = field(default_factory=list)
+    pixel_aspect: float = 1.0  # how much wider than high its pixels are
 
 
 def open_picture(file: Path, lights: str = LIGHTS) -> Opened:
@@ -43,8 +44,6 @@ def open_picture(file: Path, lights: str = LIGHTS) -> Opened:
     if layered.whole:
         rgb = linear(rgb)
         remarks.append("is stored in whole numbers: taken as display values (sRGB)")
-    if abs(layered.pixel_aspect - 1.0) > 0.01:
-        remarks.append(f"has pixels {layered.pixel_aspect:.3g} times as wide as high; it is compared pixel by pixel")
     _leave_out_unrendered(layered, rgb, remarks)
     wild = int((~np.isfinite(rgb).all(axis=2)).sum())
     if wild:
@@ -56,7 +55,8 @@ def open_picture(file: Path, lights: str = LIGHTS) -> Opened:
     found = _lights(layered, pattern, main)
     picture = Picture(rgb, found, variance=_variance(layered))
     ids = cryptomatte.read(layered, remarks)
-    return Opened(replace(picture, materials=ids.get("materials"), objects=ids.get("objects")), remarks)
+    whole = replace(picture, materials=ids.get("materials"), objects=ids.get("objects"))
+    return Opened(whole, remarks, layered.pixel_aspect)
 
 
 def open_ids(file: Path) -> Opened:
@@ -124,7 +124,7 @@ def glance(file: Path) -> Opened:
     if layered.whole:
         rgb = linear(rgb)
     _leave_out_unrendered(layered, rgb, remarks)
-    return Opened(Picture(rgb), remarks)
+    return Opened(Picture(rgb), remarks, layered.pixel_aspect)
 
 
 def _leave_out_unrendered(layered: Layered, rgb: Pixels, remarks: list[str]) -> None:
@@ -187,56 +187,3 @@ def _variance(layered: Layered) -> Pixels | None:
     values = layered.read(name)
     grey = values[..., :3].mean(axis=2) if values.shape[2] >= 3 else values[..., 0]
     return np.maximum(np.nan_to_num(grey, posinf=0.0), 0.0)
-
-
-def of_one_size(first: Opened, second: Opened) -> tuple[Picture, Picture]:
-    """Both as pictures of one size: a larger one of the same shape is brought down. Raises PictureError for another shape."""
-    one, two = first.picture, second.picture
-    if one.size == two.size:
-        return one, two
-    ratios = [size[0] / size[1] for size in (one.size, two.size)]
-    if abs(ratios[0] / ratios[1] - 1.0) > 0.01:
-        sizes = " and ".join(f"{width} × {height}" for width, height in (one.size, two.size))
-        raise PictureError(f"the pictures are of other shapes, {sizes} pixels; crop one of them first.")
-    if one.size[0] > two.size[0]:
-        first.remarks.append(f"is brought down to {two.size[0]} × {two.size[1]} pixels, as the other one has")
-        return _smaller(one, two.size), two
-    second.remarks.append(f"is brought down to {one.size[0]} × {one.size[1]} pixels, as the other one has")
-    return one, _smaller(two, one.size)
-
-
-def _smaller(picture: Picture, size: tuple[int, int]) -> Picture:
-    def down(read: Pass) -> Pixels:
-        return _averaged(read(), size)
-
-    rows, columns = (
-        np.floor((np.arange(n) + 0.5) * (m / n)).astype(int)
-        for n, m in zip(size[::-1], picture.size[::-1], strict=True)
-    )
-    ids = {
-        name: Ids(np.ascontiguousarray(one.numbers[np.ix_(rows, columns)]), one.names)
-        for name, one in (("materials", picture.materials), ("objects", picture.objects)) if one is not None
-    }  # fmt: skip
-    fewer = size[0] * size[1] / (picture.size[0] * picture.size[1])
-    variance = picture.variance
-    if variance is not None:
-        variance = _averaged(variance[..., None], size)[..., 0] * np.float32(fewer)
-    lights = {name: partial(down, read) for name, read in picture.lights.items()}
-    return Picture(_averaged(picture.rgb, size), lights, ids.get("materials"), ids.get("objects"), variance)
-
-
-def _averaged(values: Pixels, size: tuple[int, int]) -> Pixels:
-    """Means over the places that each smaller pixel covers, by parts of pixels at its edges."""
-    out = values
-    for axis, count in ((0, size[1]), (1, size[0])):
-        length = out.shape[axis]
-        edges = np.linspace(0.0, length, count + 1)
-        sums = np.concatenate(
-            [np.zeros_like(np.take(out, [0], axis), dtype=np.float64), np.cumsum(out, axis=axis, dtype=np.float64)],
-            axis,
-        )
-        whole = np.minimum(np.floor(edges).astype(int), length)
-        part = (edges - whole).reshape([-1 if a == axis else 1 for a in range(out.ndim)])
-        below, above = np.take(sums, whole, axis), np.take(sums, np.minimum(whole + 1, length), axis)
-        out = np.asarray(np.diff(below + part * (above - below), axis=axis) * (count / length), dtype=np.float32)
-    return out

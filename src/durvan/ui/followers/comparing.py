@@ -19,8 +19,9 @@ from durvan.proof.looking.lens import Levels
 from durvan.proof.looking.pair import Look, Pair
 from durvan.proof.mending import predicted
 from durvan.proof.picture import Picture, Pixels
-from durvan.proof.reading import Opened, glance, of_one_size, open_picture
+from durvan.proof.reading import Opened, glance, open_picture
 from durvan.proof.responses import straightened
+from durvan.proof.sizes import of_one_size
 from durvan.ui.shared.errands import Errands
 
 

@@ -250,3 +250,28 @@ def test_pictures_of_other_shapes_are_not_compared() -> None:
     one, two = (reading.Opened(Picture(np.zeros(shape, np.float32))) for shape in ((10, 20, 3), (20, 20, 3)))
     with pytest.raises(PictureError, match="20 × 10 and 20 × 20"):
         of_one_size(one, two)
+
+
+ACESCG = (0.713, 0.293, 0.165, 0.83, 0.128, 0.044, 0.32168, 0.33767)
+RED = np.tile(np.float32([0.6131, 0.0702, 0.0206]), (6, 8, 1))  # a Rec.709 red in ACEScg
+
+
+def test_other_primaries_are_read_by_the_header(tmp_path: Path) -> None:
+    file = tmp_path / "p.exr"
+    spec = oiio.ImageSpec(8, 6, 3, "float")
+    spec.attribute("chromaticities", oiio.TypeDesc("float[8]"), ACESCG)
+    out = oiio.ImageOutput.create(str(file))
+    assert out.open(str(file), spec) and out.write_image(RED) and out.close()
+    opened = open_picture(file)
+    assert opened.remarks == ["holds values of ACEScg, as it says"]
+    assert opened.picture.rgb[0, 0] == pytest.approx([1.0, 0.0, 0.0], abs=2e-3)
+    assert reading.glance(file).picture.rgb == pytest.approx(opened.picture.rgb)
+
+
+def test_a_space_that_a_person_states_counts(tmp_path: Path) -> None:
+    file = write(tmp_path / "p.exr", {"": RED})
+    assert open_picture(file).remarks == []
+    stated = open_picture(file, space="lin_ap1")
+    assert stated.picture.rgb[0, 0] == pytest.approx([1.0, 0.0, 0.0], abs=2e-3) and "lin_ap1" in stated.remarks[0]
+    with pytest.raises(PictureError, match="no colour space is called 'nowhere'"):
+        open_picture(file, space="nowhere")

@@ -131,6 +131,14 @@ def proof(
             "--ids", help="A picture that says which material each pixel shows: ids by name, or a colour for each."
         ),
     ] = None,
+    source_space: Annotated[
+        str,
+        typer.Option(
+            "--source-space",
+            help="The colour space of the source's values, by its name in colour configs (ACEScg, say).",
+        ),
+    ] = "",
+    target_space: Annotated[str, typer.Option("--target-space", help="The same of the target's.")] = "",
     as_they_are: Annotated[
         bool,
         typer.Option("--as-they-are", help="Look for no response that one of them has burnt in, and take none out."),
@@ -142,7 +150,7 @@ def proof(
     from durvan.cli.proof import Compared
 
     with _progress(as_json) as report:
-        found = Compared(source, target, lights, report, ids, as_they_are)
+        found = Compared(source, target, lights, report, ids, as_they_are, (source_space, target_space))
         if html is not None:
             write({html: found.page()})
     if as_json:

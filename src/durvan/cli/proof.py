@@ -25,17 +25,14 @@ class Compared:
     """Two files, and what of their difference is whose."""
 
     def __init__(
-        self,
-        source: Path,
-        target: Path,
-        lights: str,
-        report: Report,
-        ids: Path | None = None,
-        as_they_are: bool = False,
-    ) -> None:
+        self, source: Path, target: Path, lights: str, report: Report, ids: Path | None = None, as_they_are: bool = False,
+        spaces: tuple[str, str] = ("", ""),
+    ) -> None:  # fmt: skip
         report(Step("Reading the pictures"))
         self.files = (source, target)
-        first, second = open_picture(source, lights or LIGHTS), open_picture(target, lights or LIGHTS)
+        first, second = (
+            open_picture(file, lights or LIGHTS, space) for file, space in zip(self.files, spaces, strict=True)
+        )
         if ids is not None:
             known = open_ids(ids)
             first, second = with_ids(first, known, ids), with_ids(second, known, ids)

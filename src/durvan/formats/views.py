@@ -66,19 +66,7 @@ def views_of(config: str = "") -> list[ColourView]:
 
 def _processor(wanted: ColourView) -> Any:
     config = _config(wanted.config)
-    try:
-        built_in = _config(BUILT_IN)
-        working = ocio.Config.IdentifyBuiltinColorSpace(config, built_in, _WORKING)
-    except _WRONG as problem:
-        names = {
-            str(name).lower()
-            for name in config.getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)
-        }
-        working = next((name for name in ("lin_rec709", "linear rec.709 (srgb)", "lin_srgb") if name in names), "")
-        if not working:
-            raise PictureError(
-                "says nothing of linear Rec.709, in which Durvan's pictures are.", file=wanted.config[:300]
-            ) from problem
+    working = _working(config, wanted.config)
     change = ocio.DisplayViewTransform(src=working, display=wanted.display, view=wanted.view)
     try:
         return config.getProcessor(change).getDefaultCPUProcessor()
@@ -93,6 +81,48 @@ def applied(wanted: ColourView, linear: Floats) -> Floats:
     out = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3).copy()
     _processor(wanted).applyRGB(out)
     return out.reshape(np.shape(linear))
+
+
+def is_another(space: str) -> bool:
+    """Whether a name is that of a colour space that is built in, and not of linear Rec.709."""
+    known = _config(BUILT_IN).getColorSpace(space) if space else None
+    return known is not None and known.getName() != _WORKING and not known.isData()
+
+
+def from_space(rgb: Floats, space: str, config: str = "") -> Floats:
+    """Values [..., 3] of a colour space of a config (the one built in without a name), as linear Rec.709. Raises PictureError."""
+    name = config or BUILT_IN
+    found = _config(name)
+    known = found.getColorSpace(space)
+    if known is None:
+        listed = ", ".join(str(one) for one in list(found.getColorSpaceNames())[:8])
+        raise PictureError(
+            f"no colour space is called '{space[:80]}'.", file=name[:300], advice=f"There are {listed} and more."
+        )
+    try:
+        change = ocio.ColorSpaceTransform(src=known.getName(), dst=_working(found, name))
+        processor = found.getProcessor(change).getDefaultCPUProcessor()
+    except _WRONG as problem:
+        raise PictureError(f"'{space[:80]}' cannot be read: {str(problem)[:300]}", file=name[:300]) from problem
+    out = np.ascontiguousarray(rgb, dtype=np.float32).reshape(-1, 3).copy()
+    processor.applyRGB(out)
+    return out.reshape(np.shape(rgb))
+
+
+def _working(config: Any, name: str) -> str:
+    """What linear Rec.709 is called in a config."""
+    try:
+        return str(ocio.Config.IdentifyBuiltinColorSpace(config, _config(BUILT_IN), _WORKING))
+    except _WRONG as problem:
+        names = {
+            str(one).lower() for one in config.getColorSpaceNames(ocio.SEARCH_REFERENCE_SPACE_ALL, ocio.COLORSPACE_ALL)
+        }
+        found = next((one for one in ("lin_rec709", "linear rec.709 (srgb)", "lin_srgb") if one in names), "")
+        if not found:
+            raise PictureError(
+                "says nothing of linear Rec.709, in which Durvan's pictures are.", file=name[:300]
+            ) from problem
+        return found
 
 
 def positions() -> Floats:

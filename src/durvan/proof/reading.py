@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from durvan.errors import PictureError
+from durvan.formats import views
 from durvan.formats.layers import Layered, open_layers
 from durvan.optics.tone import linear
 from durvan.proof import cryptomatte
@@ -18,6 +19,12 @@ from durvan.proof.picture import Ids, Pass, Picture, Pixels
 
 LIGHTS = r"(?:lights?|light_?groups?|lg)(?:[ _.:-]+|/)(?P<name>.+)|(?P<other>.+?)[ _./:-]+lights?"
 _BESIDE = {"emission", "emissive", "environment", "background", "sky", "dome"}  # of light that comes from no lamp
+_PRIMARIES = (  # red, green, blue and white of what linear values may be of, by x and y
+    ("ACEScg", (0.713, 0.293, 0.165, 0.83, 0.128, 0.044, 0.32168, 0.33767)),
+    ("ACES2065-1", (0.7347, 0.2653, 0.0, 1.0, 0.0001, -0.077, 0.32168, 0.33767)),
+    ("Linear Rec.2020", (0.708, 0.292, 0.17, 0.797, 0.131, 0.046, 0.3127, 0.329)),
+    ("Linear P3-D65", (0.68, 0.32, 0.265, 0.69, 0.15, 0.06, 0.3127, 0.329)),
+)
 _MAIN = ("", "rgba", "rgb", "beauty", "combined", "color", "colour", "main", "image")
 MOST_COLOURS = 4096  # of a picture whose colours are ids
 _NOISE = ("variance", "var", "noise_variance")
@@ -32,8 +39,9 @@ class Opened:
     pixel_aspect: float = 1.0  # how much wider than high its pixels are
 
 
-def open_picture(file: Path, lights: str = LIGHTS) -> Opened:
-    """Read a file. `lights` is a regular expression for the names of light layers; its group "name" (or "other") is the light.
+def open_picture(file: Path, lights: str = LIGHTS, space: str = "") -> Opened:
+    """Read a file. `lights` is a regular expression for the names of light layers; its group "name" (or "other") is the light. `space` is the
+    colour space of its values by the name that it has in colour configs; without one it is as the file says, else as its kind of file has it.
 
     Raises PictureError.
     """
@@ -41,7 +49,11 @@ def open_picture(file: Path, lights: str = LIGHTS) -> Opened:
     main = _main(layered)
     remarks: list[str] = []
     rgb = _rgb(layered.read(main))
-    if layered.whole:
+    stated = space or _stated(layered)
+    if stated:
+        rgb = views.from_space(rgb, stated)
+        remarks.append(f"holds values of {stated}" + ("" if space else ", as it says"))
+    elif layered.whole:
         rgb = linear(rgb)
         remarks.append("is stored in whole numbers: taken as display values (sRGB)")
     _leave_out_unrendered(layered, rgb, remarks)
@@ -121,10 +133,24 @@ def glance(file: Path) -> Opened:
     if found is not None:
         remarks.append("is still being read; this is a first impression")
     rgb = _rgb(found if found is not None else layered.read(main))
-    if layered.whole:
+    stated = _stated(layered)
+    if stated:
+        rgb = views.from_space(rgb, stated)
+    elif layered.whole:
         rgb = linear(rgb)
     _leave_out_unrendered(layered, rgb, remarks)
     return Opened(Picture(rgb), remarks, layered.pixel_aspect)
+
+
+def _stated(layered: Layered) -> str:
+    """The colour space that a file states, where it is another one than its kind of file has anyway."""
+    if layered.whole:
+        return ""
+    primaries = layered.attributes.get("chromaticities")
+    if isinstance(primaries, tuple) and len(primaries) == 8:
+        return next((name for name, own in _PRIMARIES if np.allclose(primaries, own, atol=2e-3)), "")
+    said = str(layered.attributes.get("oiio:ColorSpace", "") or "")
+    return said if views.is_another(said) else ""
 
 
 def _leave_out_unrendered(layered: Layered, rgb: Pixels, remarks: list[str]) -> None:

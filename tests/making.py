@@ -85,3 +85,42 @@ def Xform "W"
 def small(extra: str = "", more: str = "") -> str:
     """A scene of one Orvik material, with lines on its finish and prims beside it."""
     return SMALL.replace("EXTRA", extra).replace("MORE", more)
+
+
+# A red wall in the dialect of Orvik, a sky, and a camera before it
+LIT_WALL = """#usda 1.0
+(
+    defaultPrim = "W"
+    metersPerUnit = 0.01
+    upAxis = "Y"
+)
+def Xform "W"
+{
+    def Mesh "Wall" (prepend apiSchemas = ["MaterialBindingAPI"])
+    {
+        int[] faceVertexCounts = [4]
+        int[] faceVertexIndices = [0, 1, 2, 3]
+        point3f[] points = [(-50, -30, -100), (50, -30, -100), (50, 30, -100), (-50, 30, -100)]
+        rel material:binding = </W/Paint>
+    }
+    def Material "Paint"
+    {
+        token outputs:orvik:surface.connect = </W/Paint/finish.outputs:out>
+        def Shader "finish"
+        {
+            uniform token info:id = "orvik.finish"
+            color3f inputs:base_tint = (0.8, 0.1, 0.1)
+            color3f inputs:mirror_tint = (0, 0, 0)
+            token outputs:out
+        }
+    }
+    def DomeLight "Sky"
+    {
+        float orvik:gain = 0.003
+    }
+    def Camera "Eye"
+    {
+        float focalLength = 35
+    }
+}
+"""

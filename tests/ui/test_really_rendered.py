@@ -14,44 +14,9 @@ from durvan.errors import RenderingError
 from durvan.scene.said import Grade, Message
 from durvan.ui.followers.judging import Wish
 from durvan.ui.frame import larger
-from making import write
+from making import LIT_WALL, write
 
-SCENE = """#usda 1.0
-(
-    defaultPrim = "W"
-    metersPerUnit = 0.01
-    upAxis = "Y"
-)
-def Xform "W"
-{
-    def Mesh "Wall" (prepend apiSchemas = ["MaterialBindingAPI"])
-    {
-        int[] faceVertexCounts = [4]
-        int[] faceVertexIndices = [0, 1, 2, 3]
-        point3f[] points = [(-50, -30, -100), (50, -30, -100), (50, 30, -100), (-50, 30, -100)]
-        rel material:binding = </W/Paint>
-    }
-    def Material "Paint"
-    {
-        token outputs:orvik:surface.connect = </W/Paint/finish.outputs:out>
-        def Shader "finish"
-        {
-            uniform token info:id = "orvik.finish"
-            color3f inputs:base_tint = (0.8, 0.1, 0.1)
-            color3f inputs:mirror_tint = (0, 0, 0)
-            token outputs:out
-        }
-    }
-    def DomeLight "Sky"
-    {
-        float orvik:gain = 0.003
-    }
-    def Camera "Eye"
-    {
-        float focalLength = 35
-    }
-}
-"""
+SCENE = LIT_WALL
 
 
 @pytest.fixture

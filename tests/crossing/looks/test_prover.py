@@ -22,52 +22,22 @@ from durvan.formats.table import reader
 from durvan.progress import silent
 from durvan.proof.history import History
 from durvan.proof.reading import open_picture
+from making import LIT_WALL
 
 pytestmark = pytest.mark.usefixtures("kernels")
 SIZE = (32, 18)
-SCENE = """#usda 1.0
-(
-    defaultPrim = "W"
-    metersPerUnit = 0.01
-    upAxis = "Y"
-)
-def Xform "W"
-{
-    def Mesh "Wall" (prepend apiSchemas = ["MaterialBindingAPI"])
-    {
-        int[] faceVertexCounts = [4]
-        int[] faceVertexIndices = [0, 1, 2, 3]
-        point3f[] points = [(-200, -200, -100), (200, -200, -100), (200, 200, -100), (-200, 200, -100)]
-        rel material:binding = </W/Paint>
-    }
-    def Material "Paint"
-    {
-        token outputs:orvik:surface.connect = </W/Paint/finish.outputs:out>
-        def Shader "finish"
-        {
-            uniform token info:id = "orvik.finish"
-            color3f inputs:base_tint = (0.8, 0.1, 0.1)
-            color3f inputs:mirror_tint = (0, 0, 0)
-            token outputs:out
-        }
-    }
-    def DomeLight "Sky"
-    {
-        float orvik:gain = 0.003
-    }
-    def SphereLight "Lamp"
+WIDE = "(-200, -200, -100), (200, -200, -100), (200, 200, -100), (-200, 200, -100)"
+LAMP = """    def SphereLight "Lamp"
     {
         float orvik:gain = 50
         float inputs:radius = 5
         double3 xformOp:translate = (40, 30, -40)
         uniform token[] xformOpOrder = ["xformOp:translate"]
     }
-    def Camera "Eye"
-    {
-        float focalLength = 35
-    }
-}
-"""
+    def Camera"""
+SCENE = LIT_WALL.replace("    def Camera", LAMP).replace(
+    "(-50, -30, -100), (50, -30, -100), (50, 30, -100), (-50, 30, -100)", WIDE
+)
 
 
 class Bench:

@@ -232,6 +232,15 @@ def test_what_was_only_moved_is_not_worked_out_anew(proof: Proof, qtbot) -> None
     assert canvas.grab().toImage() == moved
 
 
+def test_the_picture_can_stand_alone(proof: Proof, qtbot) -> None:
+    tall = proof.canvas.height()
+    press(qtbot, proof, "h")
+    qtbot.waitUntil(lambda: proof.canvas.height() > tall + 100, timeout=5_000)
+    assert proof.head.isHidden() and proof.causes.isHidden()
+    press(qtbot, proof, "h")
+    qtbot.waitUntil(lambda: proof.canvas.height() == tall, timeout=5_000)
+
+
 def test_views_of_the_config_change_the_picture(proof: Proof) -> None:
     plain = colour_at(proof, 60, 30)
     names = [proof.view.itemText(n) for n in range(proof.view.count())]

@@ -51,7 +51,7 @@ KEYS = (
     ("B, L, S", "beside, split, swap"), ("W, Shift+W", "next way, the one before"), ("F, D", "whole picture, dot for dot"),
     ("+, −, arrows", "nearer, farther, move"), (", and .", "darker, brighter; with Shift the target alone"), ("0", "exposures as they are"),
     ("C, X", "mark what is clipped; without noise"), ("M", "without the chosen cause"), ("N", "note under the pointer"),
-    ("R", "region: the part in sight"), ("Return", "choose the material under the pointer"), ("Esc", "no region, no cause"),
+    ("R", "region: the part in sight"), ("Return", "choose the material under the pointer"), ("H", "the picture alone, and all again"), ("Esc", "no region, no cause"),
 )  # fmt: skip
 
 
@@ -72,6 +72,7 @@ class Canvas(QWidget):
     measured = Signal()
     noted = Signal(object)
     dropped = Signal(str, str)
+    bared = Signal()
 
     def __init__(self, proofs: Proofs, showing: Showing) -> None:
         super().__init__()
@@ -516,6 +517,7 @@ class Canvas(QWidget):
             Qt.Key.Key_X: lambda: showing.beyond_noise(not showing.look.beyond_noise), Qt.Key.Key_M: lambda: showing.put(mended=not showing.mended),
             Qt.Key.Key_N: lambda: self.noted.emit(self._here()), Qt.Key.Key_R: self._region_in_sight,
             Qt.Key.Key_Return: lambda: self.picked.emit(self._here()), Qt.Key.Key_Enter: lambda: self.picked.emit(self._here()),
+            Qt.Key.Key_H: self.bared.emit,
             Qt.Key.Key_Escape: self._let_go,
         }.get(Qt.Key(key))  # fmt: skip
         if does is None or (self.proofs.comparing.pair is None and key != Qt.Key.Key_Escape):

@@ -57,10 +57,13 @@ class Proof(View):
         down = QVBoxLayout(self)
         down.setContentsMargins(0, 0, 0, 0)
         down.setSpacing(0)
-        down.addWidget(self._head())
+        self.head = self._head()
+        down.addWidget(self.head)
         self.canvas = self.made_canvas()
         down.addWidget(self.canvas, 1)
-        down.addWidget(self._foot())
+        self.foot = self._foot()
+        down.addWidget(self.foot)
+        self.canvas.bared.connect(self._bare)
         self.causes = Causes(self.proofs)
         self.causes.chosen.connect(self._choose_cause)
         self.causes.mend.connect(self._go_and_mend)
@@ -409,6 +412,12 @@ class Proof(View):
     def hideEvent(self, event: QHideEvent) -> None:
         super().hideEvent(event)
         self.proofs.watched = self.screen_ is not None and self.screen_.isVisible()
+
+    def _bare(self) -> None:
+        """Show the picture alone, or all again."""
+        alone = not self.head.isHidden()
+        for part in (self.head, self.foot, self.causes, self.renders):
+            part.setHidden(alone)
 
     def _join(self, on: bool) -> None:
         self.showing.together = on

@@ -357,6 +357,11 @@ def _mean_glow(look: Record) -> Floats | None:
     return np.asarray(resolve(look, point, pixels)[:, layout.GLOW : layout.GLOW + 3].mean(axis=0))
 
 
+def sampling_of(scene: Scene, things: Iterable[Thing], registry: Registry) -> Sampling:
+    """How a picture is computed by the settings among some things, in one dialect's words."""
+    return _sampling(things, registry, facts_of(scene, registry))
+
+
 def _sampling(things: Iterable[Thing], registry: Registry, facts: Facts) -> Sampling:
     for thing in things:
         pack = registry.packs.get(thing.dialect)

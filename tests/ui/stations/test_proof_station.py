@@ -590,6 +590,17 @@ def test_what_was_rendered_of_the_very_same_is_not_rendered_again(lamp: Window, 
     assert [one.side for one in question.sides] == ["target"]
 
 
+def test_final_has_the_samples_of_the_targets_own_settings(lamp: Window, put, monkeypatch) -> None:
+    rendering = Rendering(lamp, monkeypatch)
+    wanted = proving.staging.sampling_of(
+        lamp.state.session.scene, lamp.state.session.plan.target_things, lamp.state.registry
+    ).samples
+    assert wanted != proving.SETTINGS[-1].samples  # else this says nothing
+    lamp.proofs.render(proving.SETTINGS[-1])
+    assert rendering.asked[-1].samples == wanted and rendering.asked[-1].size == (1920, 1080)
+    lamp.proofs.asked = None
+
+
 def test_samples_go_to_a_region_alone(proof: Proof, qtbot, lamp: Window, monkeypatch) -> None:
     rendering = Rendering(lamp, monkeypatch)
     proof.showing.put(region=(0, 0, WIDTH // 2, HEIGHT // 2))

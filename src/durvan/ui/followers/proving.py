@@ -14,6 +14,7 @@ from PySide6.QtCore import QObject, Signal
 from durvan.crossing.job.judging import Judged
 from durvan.crossing.looks import questions
 from durvan.crossing.looks.sittings import SIDES, Sitting, sitting
+from durvan.engine import staging
 from durvan.engine.engines import Engine
 from durvan.errors import DurvanError
 from durvan.proof import history as histories
@@ -26,6 +27,7 @@ from durvan.ui.followers.looks import Looks
 from durvan.ui.shared.state import State
 
 OUTSIDE = "file"
+_MOST_SAMPLES = 4096
 _ALIKE = 1.2  # times the variance, up to which both are alike
 
 
@@ -42,7 +44,9 @@ class Setting:
 SETTINGS = (
     Setting("quick", (480, 270), 16, "Soon there, and noisy: for a first look."),
     Setting("usual", (960, 540), 64, "For looking closely."),
-    Setting("final", (1920, 1080), 256, "For the sign-off; takes its time."),
+    Setting(
+        "final", (1920, 1080), 256, "For the sign-off, with the samples of the target's own settings; takes its time."
+    ),
 )
 
 
@@ -198,6 +202,7 @@ class Proofs(QObject):
         if session is None or not session.camera or self.history is None:
             return
         self.trouble, self._setting = "", setting
+        setting = self.own(setting)
         if engine is Engine.MITSUBA:
             self.judging.start(Wish(setting.samples, 3600.0, setting.size))
             self.changed.emit()
@@ -251,6 +256,14 @@ class Proofs(QObject):
             found = {side: one.made for side in SIDES if (one := self.sitting_of(side)) is not None}
             self._standing = now, found
         return self._standing[1].get(entry.side) == entry.made
+
+    def own(self, setting: Setting) -> Setting:
+        """A setting with what the target's own settings say of it: the last one has their samples a pixel."""
+        session = self.state.session
+        if session is None or setting is not SETTINGS[-1]:
+            return setting
+        wanted = staging.sampling_of(session.scene, session.plan.target_things, session.registry).samples
+        return replace(setting, samples=min(max(wanted, SETTINGS[0].samples), _MOST_SAMPLES))
 
     def _same(self, one: Sitting, setting: Setting, camera: str) -> Kept | None:
         """A kept picture of the very same, as large and with as many samples."""

@@ -124,7 +124,7 @@ class Proof(View):
                 Qt.ItemDataRole.ToolTipRole,
             )
         self.setting.setToolTip(
-            "Size and samples of both renders: quick 480 × 270, usual 960 × 540, final 1920 × 1080."
+            "Size and samples of both renders: quick 480 × 270, usual 960 × 540, final 1920 × 1080 with the samples of the target's own settings."
         )
         across.addWidget(self.setting)
         self.engine = Choice()

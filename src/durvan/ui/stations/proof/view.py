@@ -221,7 +221,7 @@ class Proof(View):
         """What there is besides the keys."""
         return [
             Action("Look", "Render both sides for Proof", "Ctrl+Shift+R", lambda: self.render_or_stop()),
-            Action("Look", "Proof on a second screen", "Ctrl+Shift+F", self.show_screen),
+            Action("Look", "Proof on a second screen", "Ctrl+Shift+W", self.show_screen),
             Action("Look", "Keys in Proof…", "Ctrl+Shift+K", self.show_keys),
             Action("File", "A picture as the source…", "Ctrl+Shift+1", lambda: self.ask_picture("source")),
             Action("File", "A picture as the target…", "Ctrl+Shift+2", lambda: self.ask_picture("target")),

@@ -70,7 +70,9 @@ def scene(name: str, samples: int) -> float:
     session = start(file, registry(), Engine.MITSUBA.value)
     session.look_at_shapes(always=True)
     one, where, names, error = ours(session, samples)
-    two, left_out = theirs(session, samples)  # as many: what single bright samples come to is held down on both sides alike
+    two, left_out = theirs(
+        session, samples
+    )  # as many: what single bright samples come to is held down on both sides alike
     grey = 0.18 / float(np.median(one))  # Mitsuba's camera has no exposure: the middle of the picture is mid grey
     one, two, error = np.minimum(grey * one, _MOST), np.minimum(grey * two, _MOST), grey * error
     apart = two.mean() / one.mean() - 1.0

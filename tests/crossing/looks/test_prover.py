@@ -262,3 +262,20 @@ def test_many_lights_share_layers_by_what_a_film_weighs() -> None:
     assert gathering.layers_for(100, 480, 270) == 32
     assert 4 <= gathering.layers_for(100, 1920, 1080) < 32
     assert gathering.layers_for(100, 30_000, 30_000) == 4
+
+
+def test_a_name_that_was_given_meanwhile_stays(bench: Bench) -> None:
+    assert bench.prover.prove(bench.question(2, ("source",)))
+    history = History(bench.folder)
+    history.put(replace(history.entries()[0], name="as agreed", held=True))
+    assert bench.prover.prove(bench.question(4, ("source",)))
+    (entry,) = history.entries()
+    assert (entry.samples, entry.name, entry.held) == (4, "as agreed", True)
+
+
+def test_another_part_with_as_many_samples_is_kept_anew(bench: Bench) -> None:
+    assert bench.prover.prove(bench.question(2, ("source",)))
+    for part in ((0.0, 0.0, 0.5, 1.0), (0.5, 0.0, 1.0, 1.0)):
+        assert bench.prover.prove(bench.question(6, ("source",), part=part))
+    (entry,) = History(bench.folder).entries()
+    assert entry.part == (0.5, 0.0, 1.0, 1.0)

@@ -22,7 +22,7 @@ from durvan.scene.said import Grade
 Stage = Callable[[Sitting, questions.Prove], staging.Staged]
 Say = Callable[[object], None]
 COARSE = 4  # times fewer pixels across, of what is shown first
-CLAMP = 100.0  # times white: what a sample of a quick render may add; a final one has only its settings' own
+CLAMP = 100.0  # times white: what a sample may add, where the settings do not hold it to less
 _STEP = 1.5  # seconds that a step is to take
 _TELL = 0.6  # seconds between two pictures
 _KEEP = 60.0  # seconds after which what there is is kept, so that a crash loses little
@@ -36,10 +36,9 @@ class _Side:
     film: Gathering
     asked: Sitting
     kept: Kept | None = None
-    begun: float = 0.0
     told: float = 0.0
     saved: float = 0.0
-    saved_samples: int = -1
+    saved_as: object = None  # how many samples went where when it was kept
 
 
 class Prover:
@@ -88,7 +87,7 @@ class Prover:
         if not self._show_coarsely(asked, question, staged):
             return None
         film = Gathering(staged, question.part, CLAMP)
-        self.sides[asked.side] = side = _Side(key, film, asked, begun=time.time())
+        self.sides[asked.side] = side = _Side(key, film, asked)
         return side
 
     def _show_coarsely(self, asked: Sitting, question: questions.Prove, staged: staging.Staged) -> bool:
@@ -129,22 +128,24 @@ class Prover:
     def _keep(self, one: _Side, question: questions.Prove, done: bool) -> None:
         """Put a side into the history, in the place of what was kept of the same before."""
         film, history = one.film, History(question.folder)
-        if one.saved_samples == film.samples and one.kept is not None:
+        now_as = film.samples, question.part
+        if one.saved_as == now_as and one.kept is not None:
             self.say(questions.Proved(one.asked.side, one.kept.id, done))
             return
         history.room()
-        now = time.time()
-        earlier = [
-            kept for kept in history.entries() if kept.side == one.asked.side and kept.engine == Engine.PREVIEW.value
-        ]
-        before = next((kept for kept in reversed(earlier) if one.kept is None or kept.id != one.kept.id), None)
+        now, every = time.time(), history.entries()
+        own = next(
+            (kept for kept in every if one.kept is not None and kept.id == one.kept.id), one.kept
+        )  # as a person has it
+        earlier = [kept for kept in every if kept.side == one.asked.side and kept.engine == Engine.PREVIEW.value]
+        before = next((kept for kept in reversed(earlier) if own is None or kept.id != own.id), None)
         entry = Kept(
-            one.kept.id if one.kept is not None else history.fresh_id(one.asked.side, now), one.asked.side, Engine.PREVIEW.value,
-            one.kept.when if one.kept is not None else now, film.seconds, film.samples, *question.size, noise=film.noise(),
+            own.id if own is not None else history.fresh_id(one.asked.side, now), one.asked.side, Engine.PREVIEW.value,
+            own.when if own is not None else now, film.seconds, film.samples, *question.size, noise=film.noise(),
             camera=question.camera, settings=question.settings, part=question.part, response=film.staged.sampling.response,
             made=dict(one.asked.made), changed=changed(before.made, one.asked.made) if before is not None else (),
-            messages=tuple(_messages(film.staged)), name=one.kept.name if one.kept is not None else "",
-            held=one.kept.held if one.kept is not None else False, dearest=film.dearest(),
+            messages=tuple(_messages(film.staged)), name=own.name if own is not None else "",
+            held=own is not None and own.held, dearest=film.dearest(),
         )  # fmt: skip
         said = {
             "side": one.asked.side,
@@ -158,7 +159,7 @@ class Prover:
         except OSError as problem:
             raise PictureError(f"cannot be kept: {problem.strerror}.", file=history.folder) from problem
         one.kept = history.put(entry)
-        one.saved, one.saved_samples = time.monotonic(), film.samples
+        one.saved, one.saved_as = time.monotonic(), now_as
         history.bound([other.kept.id for other in self.sides.values() if other.kept is not None])
         self.say(questions.Proved(one.asked.side, one.kept.id, done))
 

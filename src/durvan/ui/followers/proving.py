@@ -71,7 +71,7 @@ class Proofs(QObject):
         self.watched = False
         self._setting = SETTINGS[0]
         self._done: set[str] = set()
-        self._judged: set[int] = set()
+        self._judged: dict[str, Judged] = {}  # what was kept already
         self._standing: tuple[object, dict[str, Mapping[str, str]]] | None = None
         self.comparing.failed.connect(self._failed)
         self.comparing.shown.connect(self.changed)
@@ -380,8 +380,8 @@ class Proofs(QObject):
         session = self.state.session
         if session is not None and self.history is not None:
             for side, found in self.judging.found.items():
-                if id(found) not in self._judged:
-                    self._judged.add(id(found))
+                if self._judged.get(side) is not found:
+                    self._judged[side] = found
                     self._keep_judged(side, found, self.history, session.camera)
         if self.judging.trouble and not self.judging.running:
             self.trouble = " ".join(self.judging.trouble.values())

@@ -9,7 +9,6 @@ from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
-    QColor,
     QDragEnterEvent,
     QDropEvent,
     QImage,
@@ -25,13 +24,12 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from durvan.crossing.document.document import Pin, PinState
-from durvan.proof.history import Kept
+from durvan.crossing.document.document import Pin
 from durvan.proof.looking import lens, ways
 from durvan.proof.looking.lens import Frame, Levels
-from durvan.proof.looking.tones import Scale
 from durvan.ui.followers.proving import Proofs
-from durvan.ui.kit.theme import ACCENT, BOOTH, BRIGHT, INK, SLIP, SMALL, SOFT, STRONG_RULE, font
+from durvan.ui.kit.theme import ACCENT, BOOTH, INK, SLIP, SMALL, SOFT, STRONG_RULE, font
+from durvan.ui.stations.proof.over import draw_legend, draw_pin, in_short
 from durvan.ui.stations.proof.shots import Shots
 from durvan.ui.stations.proof.showing import BESIDE, ONE, SPLIT, STEP, Line, Showing
 
@@ -41,7 +39,6 @@ _OUTSIDE = 0xFF000000 | (BOOTH.red() << 16) | (BOOTH.green() << 8) | BOOTH.blue(
 _FAST, _ZOOM = 1.25, 1.0015  # a key's step, and a wheel's unit
 _MOST, _LEAST = 64.0, 0.02
 _NEAR, _GRIP = 7.0, 60.0  # points: how near the line a press has to be; how far from its middle its turning ends lie
-_PIN = 9.0
 _CALM, _LARGE = (
     140,
     700_000,
@@ -214,7 +211,7 @@ class Canvas(QWidget):
         assert scale is not None
         if not self.proofs.comparing.want(way.name, showing.look):
             return self._waiting(size)
-        levels = self._levels(side)
+        levels = self.levels(side)
         stops = way.name == ways.EXPOSURE
         gain = showing.exposures[side] if stops else 0.0
         reach = (scale.low - gain, scale.high - gain)
@@ -223,7 +220,8 @@ class Canvas(QWidget):
             lambda f, s: lens.measured(levels, f, s, scale.table(), reach, _OUTSIDE, stops),
         )  # fmt: skip
 
-    def _levels(self, side: int) -> Levels:
+    def levels(self, side: int) -> Levels:
+        """What is measured of a side, or between both, by the way of looking."""
         pair, way = self.proofs.comparing.pair, self.showing.way.name
         assert pair is not None
         if way == ways.CAUSE:
@@ -280,7 +278,7 @@ class Canvas(QWidget):
         if entry is not None and not self.proofs.live and not right and self._beside():
             p.setFont(font(SMALL))
             p.setPen(SOFT)
-            p.drawText(head, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, _told(entry))
+            p.drawText(head, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, in_short(entry))
 
     def _halves(self, p: QPainter, box: QRectF) -> None:
         pair, line = self.proofs.comparing.pair, self.showing.line
@@ -355,7 +353,7 @@ class Canvas(QWidget):
         p.setClipRect(box)
         scale = self.showing.way.scale
         if scale is not None:
-            _legend(p, box, scale)
+            draw_legend(p, box, scale)
         for part, ink in ((self._part_box(), STRONG_RULE), (self.showing.region, ACCENT)):
             if part is not None:
                 a, b = self.point_of(part[0], part[1], box), self.point_of(part[2], part[3], box)
@@ -367,7 +365,7 @@ class Canvas(QWidget):
         pair = self.proofs.comparing.pair
         assert pair is not None
         for pin in self.pins:
-            _pin(p, self.point_of(pin.across * pair.size[0], pin.down * pair.size[1], box), pin)
+            draw_pin(p, self.point_of(pin.across * pair.size[0], pin.down * pair.size[1], box), pin)
         p.restore()
 
     def _part_box(self) -> tuple[int, int, int, int] | None:
@@ -555,51 +553,3 @@ class Canvas(QWidget):
         first = "source" if event.position().x() < self.width() / 2.0 or len(files) > 1 else "target"
         for file, side in zip(files, (first, "target"), strict=False):
             self.dropped.emit(side, file)
-
-
-def _told(entry: Kept) -> str:
-    said = [f"{entry.samples} samples"] if entry.samples else []
-    if entry.noise:
-        said.append(f"noise {entry.noise:.2f} stops")
-    return ", ".join(said)
-
-
-def _legend(p: QPainter, box: QRectF, scale: Scale) -> None:
-    """The scale at the lower left: colours with their ends in its unit."""
-    wide, high = 180.0, 8.0
-    ground = QRectF(box.left() + 8, box.bottom() - 38, wide + 24, 32)
-    p.fillRect(ground, BRIGHT)
-    left, top = ground.left() + 12, ground.top() + 5
-    table = scale.table(int(wide))
-    for n, (r, g, b) in enumerate(table.tolist()):
-        p.fillRect(QRectF(left + n, top, 1.0, high), QColor(r, g, b))
-    p.setFont(font(SMALL))
-    p.setPen(INK)
-    row = QRectF(left, top + high, wide, 18)
-    low, high_end = (f"{value:+g}" if scale.low < 0.0 else f"{value:g}" for value in (scale.low, scale.high))
-    p.drawText(row, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, low.replace("-", "−"))
-    p.drawText(row, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, high_end)
-    p.setPen(SOFT)
-    p.drawText(
-        row,
-        Qt.AlignmentFlag.AlignCenter,
-        f"target, {scale.unit}" if scale.low < 0.0 and not scale.steps else scale.unit,
-    )
-
-
-def _pin(p: QPainter, at: QPointF, pin: Pin) -> None:
-    """A pin: its number in a slip with a point on its place; open ones in ink, settled ones hollow, accepted ones with a bar."""
-    slip = QRectF(at.x() + 4, at.y() - 22, 2 * _PIN, 16)
-    p.setRenderHint(QPainter.RenderHint.Antialiasing)
-    p.setPen(QPen(SLIP, 3.0))
-    p.drawLine(at, slip.bottomLeft())
-    p.setPen(QPen(INK, 1.2))
-    p.drawLine(at, slip.bottomLeft())
-    p.setBrush(INK if pin.state is PinState.OPEN else SLIP)
-    p.drawRect(slip)
-    p.setPen(SLIP if pin.state is PinState.OPEN else INK)
-    p.setFont(font(SMALL, bold=True))
-    p.drawText(slip, Qt.AlignmentFlag.AlignCenter, str(pin.number))
-    if pin.state is PinState.ACCEPTED:
-        p.drawLine(slip.bottomLeft() + QPointF(3, -2), slip.bottomRight() + QPointF(-3, -2))
-    p.setRenderHint(QPainter.RenderHint.Antialiasing, False)

@@ -434,7 +434,7 @@ class Proof(View):
         said = [f"{place.x}, {place.y}", f"source {_short(one)}", f"target {_short(two)}"]
         way = self.showing.way
         if way.between and self.proofs.comparing.want(way.name, self.showing.look):
-            value = float(self.canvas._levels(1).levels[0][place.y, place.x, 0])
+            value = float(self.canvas.levels(1).levels[0][place.y, place.x, 0])
             unit = way.scale.unit if way.scale is not None else ""
             said.append(
                 f"{value:+.2f} {unit}" if way.scale is not None and way.scale.low < 0.0 else f"{value:.2f} {unit}"

@@ -22,6 +22,7 @@ from durvan.proof.looking.lens import Frame
 from durvan.proof.picture import Ids, Picture
 from durvan.ui.followers import proving
 from durvan.ui.frame.window import Window
+from durvan.ui.kit.words import bytes_in_words
 from durvan.ui.shared.state import Selection
 from durvan.ui.stations.proof.canvas import Place
 from durvan.ui.stations.proof.showing import BESIDE, ONE, SPLIT, Line
@@ -441,6 +442,13 @@ def test_the_strip_tells_what_a_render_is(proof: Proof, lamp: Window) -> None:
         and "changed since the one before: Pedestal brass" in said
     )
     assert [seconds_in_words(s) for s in (0.2, 30.0, 120.0, 7200.0)] == ["under 1 s", "30 s", "2 min", "2.0 h"]
+
+
+def test_what_all_take_of_the_disk_is_shown(proof: Proof, lamp: Window) -> None:
+    taken, bound = proof.renders.disk()
+    assert taken == bytes_in_words(lamp.proofs.history.bytes()) and bound == "of 4 GB"
+    lamp.proofs.drop([one.id for one in lamp.proofs.entries])
+    assert proof.renders.disk() == ()
 
 
 def test_renders_are_walked_by_keys(proof: Proof, qtbot, lamp: Window) -> None:

@@ -1,4 +1,4 @@
-"""The strip of every render that was kept: a row for each side, the newest at the right, each as tall as its noise and as wide as the rest."""
+"""The strip of every render that was kept: a row for each side, the newest first, with how long each took as a line, and what all take of the disk."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ from durvan.ui.followers.proving import OUTSIDE, Proofs
 from durvan.ui.kit.theme import ACCENT, ACCENT_WASH, BRIGHT, INK, RULE, SLIP, SMALL, SOFT, STRONG_RULE, font
 from durvan.ui.kit.words import bytes_in_words, spoken
 
-ROW, CELL, HEAD = 25, 96, 66
+ROW, CELL, HEAD, DISK = 25, 96, 66, 84
 ENGINES = {Engine.PREVIEW.value: "stand-in", Engine.MITSUBA.value: "Mitsuba", OUTSIDE: "file"}
 
 
@@ -112,7 +112,7 @@ class Renders(QWidget):
             p.drawText(QRectF(14, y, HEAD - 14, ROW), Qt.AlignmentFlag.AlignVCenter, side)
             entries = self.of_side(side)[self.offset :]
             p.save()
-            p.setClipRect(QRectF(HEAD, 0, self.width() - HEAD - 8, self.height()))
+            p.setClipRect(QRectF(HEAD, 0, self.width() - HEAD - DISK, self.height()))
             x = float(HEAD)
             longest = max((one.seconds for one in entries), default=0.0)
             for one in entries:
@@ -127,9 +127,25 @@ class Renders(QWidget):
                 p.setFont(font(SMALL))
                 p.setPen(SOFT)
                 p.drawText(QRectF(HEAD, y, 300, ROW), Qt.AlignmentFlag.AlignVCenter, "nothing kept yet")
+        self._disk(p)
         if self.hasFocus():
             p.setPen(QPen(ACCENT, 2))
             p.drawRect(self.rect().adjusted(1, 1, -1, -1))
+
+    def _disk(self, p: QPainter) -> None:
+        """What is on the disk, and what may be."""
+        p.setFont(font(SMALL))
+        p.setPen(SOFT)
+        right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
+        for row, text in enumerate(self.disk()):
+            p.drawText(QRectF(self.width() - DISK, 4.0 + row * ROW, DISK - 12, ROW), right, text)
+
+    def disk(self) -> tuple[str, ...]:
+        """What all renders take of the disk, and the bound; nothing where there are none."""
+        history, taken = self.proofs.history, sum(one.bytes for one in self.proofs.entries)
+        if history is None or not taken:
+            return ()
+        return bytes_in_words(taken), f"of {bytes_in_words(history.most_bytes)}"
 
     def _cell(self, p: QPainter, box: QRectF, one: Kept, longest: float) -> None:
         """A render: its words, how long it took as a line below (against the longest), and whether it is shown."""

@@ -2,27 +2,23 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication, QKeyEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-if TYPE_CHECKING:
-    from durvan.ui.stations.proof.view import Proof
+from durvan.ui.stations.proof.canvas import Canvas
 
 
 class Screen(QWidget):
     """The canvas alone; it shows what the station shows, by the same keys. F11 fills the screen."""
 
-    def __init__(self, view: Proof) -> None:
-        super().__init__(view, Qt.WindowType.Window)
+    def __init__(self, canvas: Canvas, parent: QWidget) -> None:
+        super().__init__(parent, Qt.WindowType.Window)
         self.setWindowTitle("Proof · Durvan")
         self.resize(1280, 760)
         down = QVBoxLayout(self)
         down.setContentsMargins(0, 0, 0, 0)
-        self.canvas = view.made_canvas()
-        self.canvas.titles, self.canvas.pins = view.canvas.titles, view.canvas.pins
+        self.canvas = canvas
         down.addWidget(self.canvas)
 
     def show_there(self) -> None:

@@ -230,7 +230,9 @@ class Proof(View):
     def show_screen(self) -> None:
         """Show the pictures in a window of their own, for a second screen."""
         if self.screen_ is None:
-            self.screen_ = Screen(self)
+            canvas = self.made_canvas()
+            canvas.titles, canvas.pins = self.canvas.titles, self.canvas.pins
+            self.screen_ = Screen(canvas, self)
         self.screen_.show_there()
 
     def show_keys(self) -> None:

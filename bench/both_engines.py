@@ -60,8 +60,15 @@ def theirs(session: Session, samples: int) -> tuple[NDArray[np.float64], dict[st
     exposure = staging.exposure_of(session.scene, session.plan.target_things, session.registry, eye.id, SIZE)
     with tempfile.TemporaryDirectory() as folder:
         made = express(session, True, Path(folder))
+        _with_square_pixels(made.file)
         found = outside.render(made.file, samples, SIZE, made.camera(eye))
     return exposure.exposed(found.picture) @ _Y, made.left_out
+
+
+def _with_square_pixels(file: Path) -> None:
+    """Have each sample count for its own pixel only, as here: spread over neighbours, single bright ones would not be held down alike."""
+    text = file.read_text(encoding="utf-8")
+    file.write_text(text.replace("</film>", '  <rfilter type="box"/>\n    </film>'), encoding="utf-8")
 
 
 def scene(name: str, samples: int) -> float:

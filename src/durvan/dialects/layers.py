@@ -84,6 +84,8 @@ def _together(below: Surface, top: Surface, rest: Field, share: Field, adds: boo
     made.glow = rest_solid * ex.field(below.glow) + share_solid * ex.field(top.glow)
     made.glow_lights = below.glow_lights and top.glow_lights
     made.glow_whole = below.glow_whole and top.glow_whole
+    made.glow_bare = below.glow_bare and top.glow_bare
+    made.glow_front = below.glow_front and top.glow_front
     made.murk = _of_those_with(layout.REFRACT, below, top, below.murk, top.murk, share)
     made.reach = _of_those_with(layout.DEEP_DIFFUSE, below, top, below.reach, top.reach, share)
     made.deep = _of_those_with(layout.DEEP_DIFFUSE, below, top, below.deep, top.deep, share)

@@ -58,7 +58,7 @@ class Lobe:
 class Surface:
     """A surface at a point. `glow` in nit; `murk` and `reach` per metre and in metres; `relief` is ("normal", colour
     from −1 to 1, green up) or ("height", metres). `notes` are what the dialect would print of it. `glow_whole`: its glow lights as
-    if nothing of it were cut out. `rounding` is a radius in metres by which edges look rounded, `looks_about` how far (in metres) the
+    if nothing of it were cut out, and with `glow_bare` the camera too sees it so; `glow_front`: it shines to its front alone. `rounding` is a radius in metres by which edges look rounded, `looks_about` how far (in metres) the
     surroundings count for how open a place is (both as its nodes ask for them), `back` the look of its other side where that is another one,
     `moved` how far it is moved along its normal in metres, where the surface itself says so. `soft_relief`: what relief bends away
     from the eye is bent the other way, and steep relief is shadowed softly (Estevez et al. 2019), instead of staying as it was.
@@ -69,6 +69,8 @@ class Surface:
     glow: Numbers = 0.0
     glow_lights: bool = True
     glow_whole: bool = False
+    glow_bare: bool = False
+    glow_front: bool = False
     murk: Numbers = 0.0
     relief: tuple[str, Field] | None = None
     reach: Numbers = 0.0
@@ -475,7 +477,7 @@ class Record:
     """A surface as the renderer takes it: the record where nothing varies, and the lanes of what does.
 
     `base` [RECORD]; `lanes` by place in the record; `relief` 0, 1 or 2 as the layout says. `moved` is how far the surface is moved
-    along its normal, in metres; `looks_about` and `back` are as those of a `Surface`.
+    along its normal, in metres; the rest is as that of a `Surface`.
     """
 
     base: Array
@@ -486,6 +488,8 @@ class Record:
     looks_about: float = 0.0
     back: Record | None = None
     moved: Lane | None = None
+    glow_bare: bool = False
+    glow_front: bool = False
 
     @property
     def varies(self) -> bool:
@@ -531,7 +535,10 @@ def record(surface: Surface) -> Record:
     # a side has no other side of its own: which one is met says which look counts
     back = record(replace(surface.back, back=None)) if surface.back is not None else None
     notes += [f"its back: {note}" for note in (back.notes if back is not None else ()) if note not in notes]
-    return Record(base, lanes, surface.glow_lights, notes, surface.glow_whole, surface.looks_about, back)
+    return Record(
+        base, lanes, surface.glow_lights, notes, surface.glow_whole, surface.looks_about, back,
+        glow_bare=surface.glow_bare, glow_front=surface.glow_front,
+    )  # fmt: skip
 
 
 def _strength(lobe: Lobe) -> float:

@@ -92,7 +92,8 @@ class Lamps:
             r, g, b = (solid * record.base[layout.GLOW : layout.GLOW + 3]).tolist()
             lamp = Lamp("glow", (r, g, b) if not varies else (1.0, 1.0, 1.0))
             light = self._light(GLOW, lamp, f"glow {number}", 0, f"glow:{number}")
-            light[kw.SIZE], light[kw.WHOLE] = float(varies), float(record.glow_whole)
+            light[kw.SIZE], light[kw.FRONT] = float(varies), float(record.glow_front)
+            light[kw.WHOLE] = float(record.glow_whole) + float(record.glow_whole and record.glow_bare)
             self._triangles(triangle, which, light)
 
     def _mesh(self, triangle: NDArray[np.float32], one: Placed) -> None:
@@ -108,7 +109,7 @@ class Lamps:
             r, g, b = (part / max(area, 1e-12) for part in lamp.radiance)
             lamp = replace(lamp, radiance=(r, g, b), size=(0.0, 0.0))
         light = self._light(GLOW, replace(lamp, size=(0.0, 0.0)), one.name, one.lighting, one.path)
-        light[kw.OWN] = 1.0
+        light[kw.OWN] = light[kw.FRONT] = 1.0
         self._triangles(triangle, which, light)
 
     def _triangles(self, triangle: NDArray[np.float32], which: NDArray[np.int64], light: Floats) -> None:

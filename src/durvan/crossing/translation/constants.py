@@ -19,28 +19,38 @@ def become_numbers(bakery: Bakery, target: Pack) -> None:
     """Put numbers in the place of all that a target cannot say and that does not vary."""
     graph, flow = bakery.graph, bakery.flow
     seen = flow.downstream([node.id for node in graph.nodes.values() if node.kind in VIEW])
-    wordless = [
-        node
-        for node in graph.nodes.values()
-        if _ends_here(node, target) and node.id not in flow.varying and node.id not in seen
-    ]
+    kept = {link.node for link in graph.outputs.values()}
+    gone: set[str] = set()  # what nothing reads any more: what feeds that need not be looked at, which may be a long chain
     changed = False
-    for node in wordless:
-        rows, replaced = bakery.rows_of(Part(flow, node.id)), False
-        for reader, port in list(flow.readers(node.id)):
-            link = reader.links.get(port)
-            value = _number(bakery, link, reader, port) if link is not None and link.node == node.id else None
-            if value is None:
-                continue
-            del reader.links[port]
-            reader.values[port] = value
+    for node in [graph.nodes[name] for name in reversed(graph.order()[0])]:  # the readers first
+        readers = flow.readers(node.id)
+        if readers and node.id not in kept and all(reader.id in gone for reader, _ in readers):
+            gone.add(node.id)
+            continue
+        if not _ends_here(node, target) or node.id in flow.varying or node.id in seen:
+            continue
+        ended = [(reader, port) for reader, port in readers if reader.id not in gone and _end(bakery, node, reader, port)]
+        if not ended:
+            continue
+        rows = bakery.rows_of(Part(flow, node.id))
+        for reader, port in ended:
             bakery.lead(reader, port, rows)
-            replaced = True
-        if replaced:
-            _tell(rows)
-        changed = changed or replaced
+        _tell(rows)
+        changed = True
+        if node.id not in kept and all(reader.id in gone for reader, _ in flow.readers(node.id)):
+            gone.add(node.id)
     if changed:
         bakery.renew()
+
+
+def _end(bakery: Bakery, node: Node, reader: Node, port: str) -> bool:
+    """Put the number that a node comes to in its place at a port of a reader; whether there is one."""
+    value = _number(bakery, reader.links[port], reader, port)
+    if value is None:
+        return False
+    del reader.links[port]
+    reader.values[port] = value
+    return True
 
 
 def _ends_here(node: Node, target: Pack) -> bool:

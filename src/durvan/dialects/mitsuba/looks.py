@@ -47,18 +47,12 @@ def surface(kind: str, get: Inputs) -> Surface:
     made.opacity = get("opacity")
     if made.back is not None:
         made.back.opacity = made.opacity
-    made.glow, made.glow_whole = get("radiance"), True  # a mask takes nothing of what is emitted
+    made.glow = get("radiance")
+    made.glow_whole = made.glow_bare = made.glow_front = True  # a mask takes nothing of what is emitted
     made.relief, made.soft_relief = relief_of(get, "normal"), True
-    if not _is_dark(get):
-        made.notes.append("what glows shines to its front alone in Mitsuba, and to both sides here")
     if not get.flag("both_sides"):
         made.notes.append("its back is black in Mitsuba, and like its front here")
     return made
-
-
-def _is_dark(get: Inputs) -> bool:
-    """Whether nothing glows."""
-    return get("radiance").is_always(0.0)
 
 
 def _index(get: Inputs) -> Field:
@@ -339,7 +333,7 @@ def camera(kind: str, get: Inputs) -> View:
 
 
 def settings(kind: str, get: Inputs) -> Sampling:
-    """How many samples, and how long paths are."""
+    """How many samples, and how long paths are: theirs are counted in edges, and light that does not bounce has two."""
     del kind
     depth = int(get.number("max_depth"))
-    return Sampling(max(int(get.number("sample_count")), 1), 1000 if depth < 0 else max(depth - 1, 0))
+    return Sampling(max(int(get.number("sample_count")), 1), 1000 if depth < 0 else max(depth - 2, 0))

@@ -27,6 +27,7 @@ from durvan.engine.kernels.world import (
     COS_DISC,
     F8,
     F_FORWARD,
+    FRONT,
     GROUP,
     I_WIDTH,
     KIND,
@@ -189,7 +190,7 @@ def look_at_light(
         s = e if ng > 0.0 else -e
         lr, lg, lb = clear_way(
             w, px + s * hit[H_NG], py + s * hit[H_NG + 1], pz + s * hit[H_NG + 2], dx, dy, dz,
-            d * 0.99999 - 2.0 * e, lighting, l, registers, point, other, spare, only,
+            d * 0.99999 - 2.0 * e, lighting, l, registers, point, other, spare,
         )  # fmt: skip
         r, g, b = r * lr, g * lg, b * lb
         if r + g + b <= 0.0:
@@ -225,7 +226,7 @@ def look_from_fog(
     if not only and w.f8[row + ASKED] == 0.0:
         k *= share(pdf * chance, p)
     if w.f8[row + SHADOWS] != 0.0:
-        lr, lg, lb = clear_way(w, px, py, pz, x, y, z, d * 0.99999, lighting, l, registers, point, other, spare, only)
+        lr, lg, lb = clear_way(w, px, py, pz, x, y, z, d * 0.99999, lighting, l, registers, point, other, spare)
         r, g, b = r * lr, g * lg, b * lb
     add(out, int(w.f8[row + GROUP]), tr * k * r, tg * k * g, tb * k * b)
 
@@ -272,9 +273,9 @@ def glow_seen(
         if glowing >= 0:
             light = w.i4[A_LIGHT] + (w.i4[w.i4[A_LIGHTINGS] + 2 * lighting] + glowing) * LIGHT
             group = int(w.f8[light + GROUP])
+            if w.f8[light + FRONT] == 1.0 and cosine <= 0.0:
+                continue
             if w.f8[light + OWN] == 1.0:
-                if cosine <= 0.0:
-                    continue
                 r, g, b = w.f8[light + RADIANCE], w.f8[light + RADIANCE + 1], w.f8[light + RADIANCE + 2]
             if pdf > 0.0 and w.f8[light + ASKED] == 1.0:
                 k = 0.0

@@ -27,6 +27,7 @@ from durvan.engine.kernels.world import (
     DECAY,
     F8,
     FOCUS,
+    FRONT,
     I_AT,
     I_HEIGHT,
     I_WIDTH,
@@ -35,7 +36,6 @@ from durvan.engine.kernels.world import (
     LIGHT,
     ORIGIN,
     OUTER,
-    OWN,
     PROFILE,
     RADIANCE,
     REACH,
@@ -351,7 +351,7 @@ def sample(
             point[6], point[7] = 1.0, point[0]
             put_more(w, t, b1, b2, point)
             rec = resolve(w, int(at[T_MATERIAL]), point, registers, rec)
-            k = 1.0 if w.f8[light + WHOLE] == 1.0 else min(max(rec[OPACITY], 0.0), 1.0)
+            k = 1.0 if w.f8[light + WHOLE] > 0.0 else min(max(rec[OPACITY], 0.0), 1.0)
             r, g, b = k * rec[REC_GLOW], k * rec[REC_GLOW + 1], k * rec[REC_GLOW + 2]
     else:
         if kind == RECT:
@@ -383,7 +383,7 @@ def sample(
         return 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, False
     dx, dy, dz = dx / d, dy / d, dz / d
     cosine = -(dx * nx + dy * ny + dz * nz)
-    if (kind != GLOW or w.f8[light + OWN] == 1.0) and cosine <= 0.0:
+    if (kind != GLOW or w.f8[light + FRONT] == 1.0) and cosine <= 0.0:
         return dx, dy, dz, d, 0.0, 0.0, 0.0, 0.0, False
     k = shaped(w, light, -dx, -dy, -dz) * decayed(w, light, d)
     pdf = d * d / (max(abs(cosine), 1e-6) * w.f8[light + AREA])

@@ -56,7 +56,7 @@ from durvan.engine.kernels.world import (
 )
 from durvan.optics.jit import inner
 from durvan.optics.lobes import stack
-from durvan.optics.lobes.layout import COUNT, DEEP, DEEP_WALK, HEADER, LOBE, MURK, OPACITY
+from durvan.optics.lobes.layout import COUNT, DEEP, DEEP_WALK, HEADER, LOBE, MURK, OPACITY, STRAIGHT
 from durvan.optics.lobes.layout import GLOW as REC_GLOW
 from durvan.optics.lobes.layout import KIND as LOBE_KIND
 from durvan.optics.lobes.turns import turn
@@ -90,13 +90,15 @@ def path(
     chances: F8,
 ) -> None:
     """Follow one path; the light it finds is added to `out` [groups, 3]. After the last bounce only light that comes
-    straight from a light still counts. Lightings share the path: each has its own look at one of its lights, and ends
-    where a body of its own stands in the way.
+    straight from a light still counts. What passes a clear sheet straight on is no bounce: looks at lights pass it too, and
+    share the light with it. Lightings share the path: each has its own look at one of its lights, and ends where a body of its
+    own stands in the way.
     """
     tr = tg = tb = 1.0
     pdf = 0.0  # of the ray by scattering; 0: it could come from nowhere else
     px, py, pz = ox, oy, oz
     bounce = 0
+    passed = 0  # of the bounces, those that were none
     cuts = 0
     lightings = w.i4[N_LIGHTINGS]
     alive = (1 << lightings) - 1
@@ -116,7 +118,7 @@ def path(
                 number(key, starts, index, FOG_AT + 8 * bounce + cuts),
             )
             if s >= 0.0:
-                if bounce > bounces:
+                if bounce - passed > bounces:
                     return
                 fog, base = w.i4[A_FOG], FOG_AT + 4000 + 8 * bounce
                 px, py, pz = ox + s * dx, oy + s * dy, oz + s * dz
@@ -167,16 +169,23 @@ def path(
         if strand and dx * hit[H_NG] + dy * hit[H_NG + 1] + dz * hit[H_NG + 2] > 0.0:
             near = past(t)
             continue
-        if bounce > bounces and pdf > 0.0 and glowing < 0 and w.i4[w.i4[A_MATERIAL] + m * MATERIAL + M_PLAIN] == 1:
+        if (
+            bounce - passed > bounces
+            and pdf > 0.0
+            and glowing < 0
+            and w.i4[w.i4[A_MATERIAL] + m * MATERIAL + M_PLAIN] == 1
+        ):
             return
         rec = prepare(w, m, hit, dx, dy, dz, point, registers, room)
         base = 4 + bounce * EACH
         thing = int(w.f4[w.i4[A_TRIANGLE] + prim * TRIANGLE_SIZE + T_OBJECT]) if prim >= 0 else -1
         gx, gy, gz = hit[H_NG], hit[H_NG + 1], hit[H_NG + 2]
         out_there = -(dx * gx + dy * gy + dz * gz)
-        # what lights as a whole does so however much of it is cut out; to the camera it is what is left of it
+        # what lights as a whole does so however much of it is cut out; to the camera it may be what is left of it
         shone = (
-            glowing >= 0 and bounce > 0 and rec[OPACITY] < 1.0 and w.f8[w.i4[A_LIGHT] + glowing * LIGHT + WHOLE] == 1.0
+            glowing >= 0
+            and rec[OPACITY] < 1.0
+            and w.f8[w.i4[A_LIGHT] + glowing * LIGHT + WHOLE] > (1.0 if bounce == 0 else 0.0)
         )
         if shone:
             x, y, z = hit[H_P] - px, hit[H_P + 1] - py, hit[H_P + 2] - pz
@@ -197,7 +206,8 @@ def path(
         if not shone and (glowing >= 0 or rec[REC_GLOW] + rec[REC_GLOW + 1] + rec[REC_GLOW + 2] > 0.0):
             x, y, z = hit[H_P] - px, hit[H_P + 1] - py, hit[H_P + 2] - pz
             glow_seen(w, alive, glowing, rec, x * x + y * y + z * z, out_there, tr, tg, tb, pdf, out)
-        if bounce > bounces or int(rec[COUNT]) == 0:
+        done = bounce - passed > bounces
+        if int(rec[COUNT]) == 0 or (done and not stack.lets_straight(rec)):
             return
         lx = -(dx * hit[H_T1] + dy * hit[H_T1 + 1] + dz * hit[H_T1 + 2])
         ly = -(dx * hit[H_T2] + dy * hit[H_T2 + 1] + dz * hit[H_T2 + 2])
@@ -210,7 +220,7 @@ def path(
             lx, ly, lz = -(dx * x1 + dy * y1 + dz * z1), -(dx * x2 + dy * y2 + dz * z2), out_there
         if stack.shares(rec, lz, w.tables, chances) <= 0.0:
             return
-        spreads = stack.spreads(rec, chances)
+        spreads = not done and stack.spreads(rec, chances)
         for lighting in range(lightings if spreads else 0):
             if (alive >> lighting) & 1 == 0 or not lit(w, lighting):
                 continue
@@ -222,7 +232,8 @@ def path(
             rec, lx, ly, lz, number(key, starts, index, base + 4), number(key, starts, index, base + 5), number(key, starts, index, base + 6),
             w.tables, chances,
         )  # fmt: skip
-        if chosen < 0:
+        on = chosen >= 0 and mirror and int(rec[HEADER + chosen * LOBE + LOBE_KIND]) == STRAIGHT
+        if chosen < 0 or (done and not on):
             return
         nx = ix * hit[H_T1] + iy * hit[H_T2] + iz * hit[H_NS]
         ny = ix * hit[H_T1 + 1] + iy * hit[H_T2 + 1] + iz * hit[H_NS + 1]
@@ -232,7 +243,8 @@ def path(
             return
         left = relief_shadow(rec, nx, ny, nz)
         tr, tg, tb = tr * wr * left, tg * wg * left, tb * wb * left
-        pdf = 0.0 if mirror else p
+        if not on:
+            pdf = 0.0 if mirror else p
         if rec[HEADER + chosen * LOBE + LOBE_KIND] == DEEP_WALK:
             come, kr, kg, kb = walk(w, hit, rec, nx, ny, nz, key, starts, index, bounce, spare)
             if not come:
@@ -265,8 +277,11 @@ def path(
             tr, tg, tb = tr / keep, tg / keep, tb / keep
         e = lift(hit[H_P], hit[H_P + 1], hit[H_P + 2])
         s = e if side > 0.0 else -e
-        px, py, pz = hit[H_P], hit[H_P + 1], hit[H_P + 2]
-        ox, oy, oz = px + s * gx, py + s * gy, pz + s * gz
+        ox, oy, oz = hit[H_P] + s * gx, hit[H_P + 1] + s * gy, hit[H_P + 2] + s * gz
+        if on:
+            passed += 1
+        else:
+            px, py, pz = hit[H_P], hit[H_P + 1], hit[H_P + 2]
         dx, dy, dz = nx, ny, nz
         near, far = 0.0, lights.INFINITE
         cuts = 0

@@ -46,22 +46,13 @@ from durvan.engine.kernels.world import (
 )
 from durvan.graph.expression import POINT
 from durvan.optics.jit import beyond, inner, small
-from durvan.optics.lobes import fresnel
+from durvan.optics.lobes import stack
 from durvan.optics.lobes.layout import (
-    ALPHA_X,
-    ALPHA_Y,
-    COUNT,
-    HEADER,
     HEIGHT,
-    KIND,
-    LOBE,
-    MIRROR,
     NORMAL,
     OPACITY,
     RELIEF,
     ROUND,
-    STRAIGHT,
-    WEIGHT,
 )  # fmt: skip
 from durvan.optics.lobes.turns import turn
 
@@ -484,10 +475,9 @@ def clear_way(
     point: F8,
     room: F8,
     hit: F8,
-    only: bool,
 ) -> tuple[float, float, float]:
     """How much of a light comes along a way: all, nothing, or what cut-outs leave. A light with a list of what throws its shadows
-    passes everything else. What lets light pass straight on does so for a light that no path could meet (`only`); others are met through it.
+    passes everything else. Surfaces that let light pass straight on take their part of it.
     """
     row = w.i4[A_LIGHT] + light * LIGHT
     barred = w.f8[row + BARS] >= 0.0
@@ -514,25 +504,9 @@ def clear_way(
             continue
         rec = look_of_side(w, m, hit, dx, dy, dz, point, registers, room)
         solid = min(max(rec[OPACITY], 0.0), 1.0)
-        cr = cg = cb = 0.0
-        if only:
-            cr, cg, cb = straight_on(rec, abs(facing))
+        cr, cg, cb = stack.straight_on(rec, -(dx * hit[H_NS] + dy * hit[H_NS + 1] + dz * hit[H_NS + 2]), w.tables)
         r, g, b = r * (1.0 - solid + solid * cr), g * (1.0 - solid + solid * cg), b * (1.0 - solid + solid * cb)
         if r + g + b < 1e-4:
             return 0.0, 0.0, 0.0
         near = past(t)
     return 0.0, 0.0, 0.0
-
-
-@inner
-def straight_on(rec: F8, cosine: float) -> tuple[float, float, float]:
-    """What a surface lets pass straight on of light that meets it at an angle to its normal, in three channels."""
-    r = g = b = 0.0
-    for n in range(int(rec[COUNT])):
-        lobe = HEADER + n * LOBE
-        if int(rec[lobe + KIND]) == STRAIGHT and max(rec[lobe + ALPHA_X], rec[lobe + ALPHA_Y]) < MIRROR:
-            fr, fg, fb = fresnel.law(rec, lobe, cosine, False)
-            r += rec[lobe + WEIGHT] * (1.0 - fr)
-            g += rec[lobe + WEIGHT + 1] * (1.0 - fg)
-            b += rec[lobe + WEIGHT + 2] * (1.0 - fb)
-    return r, g, b

@@ -47,8 +47,9 @@ LIT, BARS = (
     38,
     39,
 )  # the first words of its lists in A_LISTS: what it lights, what throws its shadows; −1 for everything
-OWN = 40  # of a triangle: 1 for a mesh that is a light, whose radiance stands here and which shines outwards only
-WHOLE = 41  # of a triangle: 1 for a glow that lights as if it were solid, however much of it is cut out
+OWN = 40  # of a triangle: 1 for a mesh that is a light, whose radiance stands here
+WHOLE = 41  # of a triangle: 1 for a glow that lights as if it were solid, however much of it is cut out; 2 where the camera sees it so too
+FRONT = 43  # of a triangle: 1 where it shines to its front alone
 MEAN = 42  # of a picture on a panel, of a profile: the mean factor on its radiance
 LIGHT = 44
 # Of a dome its axes in the world stand as those of other lights do, and where its picture lies in place of the origin:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from durvan.optics.jit import inner
+from durvan.optics.jit import inner, small
 from durvan.optics.lobes import facets, fresnel
 from durvan.optics.lobes.covers import cover, from_inside, is_clear, is_matt
 from durvan.optics.lobes.layout import (
@@ -151,6 +151,29 @@ def _mirror(
         rec[b + WEIGHT + 1] * t,
         rec[b + WEIGHT + 2] * t,
     )
+
+
+@small
+def lets_straight(rec: Array) -> bool:
+    """Whether anything may pass straight on without being scattered."""
+    for n in range(int(rec[COUNT])):
+        if int(rec[HEADER + n * LOBE + KIND]) == STRAIGHT and is_mirror(rec, HEADER + n * LOBE):
+            return True
+    return False
+
+
+@inner
+def straight_on(rec: Array, oz: float, tables: Tables) -> tuple[float, float, float]:
+    """What passes straight on without being scattered, three channels; `oz` is the cosine of the way it goes to the normal."""
+    r = g = bl = 0.0
+    inside = from_inside(rec, oz)
+    for n in range(int(rec[COUNT])):
+        b = HEADER + n * LOBE
+        if int(rec[b + KIND]) == STRAIGHT and is_mirror(rec, b):
+            _, _, _, wr, wg, wb = _mirror(rec, b, 0.0, 0.0, oz, inside)
+            kr, kg, kb = cover(rec, b, abs(oz), abs(oz), tables, True, inside)
+            r, g, bl = r + wr * kr, g + wg * kg, bl + wb * kb
+    return r, g, bl
 
 
 @inner

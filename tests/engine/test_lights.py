@@ -9,10 +9,11 @@ import pytest
 
 import made_lights
 import small
-from durvan.dialects.look import Fog, Lists, View
+from durvan.dialects.look import Fog, Lists, Lobe, Surface, View, record
 from durvan.engine import budget
 from durvan.engine.build import build
 from durvan.engine.lamps import Placed
+from durvan.optics.lobes import layout
 from durvan.optics.profile import Globe
 from durvan.scene.probe import Probe
 from durvan.scene.shapes import Mesh
@@ -187,16 +188,33 @@ def test_a_mesh_that_is_a_light_shines_outwards() -> None:
 
 
 @pytest.mark.parametrize(
-    ("opacity", "whole", "share"),
-    [(1.0, False, 1.0), (0.25, False, 0.25 + 0.75 * 0.25), (0.001, True, 1.999), (0.0, True, 2.0), (0.5, True, 1.5)],
-)
-def test_a_glow_that_is_cut_out_lights_as_its_dialect_says(opacity, whole, share) -> None:
-    glowing = small.matt(0.0, glow=100.0, opacity=opacity, glow_whole=whole)
+    ("opacity", "ways", "share"),
+    [
+        (1.0, {}, 1.0), (0.25, {}, 0.25 + 0.75 * 0.25), (0.001, {"glow_whole": True}, 1.999), (0.0, {"glow_whole": True}, 2.0),
+        (0.5, {"glow_whole": True}, 1.5), (0.0, {"glow_whole": True, "glow_front": True}, 1.0), (0.25, {"glow_front": True}, 0.25),
+    ],
+)  # fmt: skip
+def test_a_glow_that_is_cut_out_lights_as_its_dialect_says(opacity, ways, share) -> None:
+    glowing = small.matt(0.0, glow=100.0, opacity=opacity, **ways)
     mesh = ball(0.2, 2.0, "/flame")
     mesh.material[:] = 1
     built = build([made_lights.floor(), mesh], [GREY, glowing], [], lambda _: None)
     meant = share * math.pi * 0.2**2 * 100.0 / 4.0  # of the near side, and of the far one through it
     assert float(rendered(built, 4096).mean()) == pytest.approx(meant, rel=0.03)
+
+
+@pytest.mark.parametrize(
+    ("ways", "seen"),
+    [
+        ({}, 0.25 + 0.75 * 0.25), ({"glow_front": True}, 0.25), ({"glow_whole": True}, 0.25 + 0.75 * 0.25),
+        ({"glow_whole": True, "glow_bare": True}, 1.0 + 0.75), ({"glow_whole": True, "glow_bare": True, "glow_front": True}, 1.0),
+    ],
+)  # fmt: skip
+def test_the_camera_sees_of_a_glow_what_its_dialect_says(ways, seen) -> None:
+    mesh = ball(0.5, 0.0, "/flame")
+    built = build([mesh], [small.matt(0.0, glow=40.0, opacity=0.25, **ways)], [], lambda _: None)
+    middle = small.render(built, 2048, (8, 8), View(8.0, 50.0), small.EYE).picture[3:5, 3:5]
+    assert middle.mean() == pytest.approx(40.0 * seen, rel=0.02)
 
 
 def test_what_the_camera_does_not_see_still_lights() -> None:
@@ -255,9 +273,6 @@ def test_forward_scattering_is_normalised() -> None:
 
 def test_clear_things_let_a_probe_see_the_light() -> None:
     """Past a thin wall of index 1.5, what two faces with all their bounces leave; past a solid body, what two faces leave."""
-    from durvan.dialects.look import Lobe, Surface, record
-    from durvan.optics.lobes import layout
-
     pane = Mesh(
         "/pane",
         np.array([[-2.0, 1.0, 2.0], [2.0, 1.0, 2.0], [2.0, 1.0, -2.0], [-2.0, 1.0, -2.0]]),
@@ -270,11 +285,34 @@ def test_clear_things_let_a_probe_see_the_light() -> None:
     built = build([made_lights.floor(), pane], [GREY, glass], [small.lamp("point", 100.0, at=DOWN)], lambda _: None)
     r = 0.04
     assert budgeted(built)[1] == pytest.approx(25.0 * (1.0 - 2.0 * r / (1.0 + r)), rel=1e-3)
+    straight, there = built, build([made_lights.floor()], [GREY], [small.lamp("point", 100.0, at=DOWN)], lambda _: None)
+    assert rendered(straight)[1] == pytest.approx(rendered(there)[1] * (1.0 - 2.0 * r / (1.0 + r)), rel=0.003)
     body = ball(0.3, 1.0, "/body")
     body.material[:] = 1
     solid = record(Surface([Lobe(layout.REFRACT, 1.0, 0.0, fresnel=layout.DIELECTRIC, first=1.5)], murk=2.0))
     built = build([made_lights.floor(), body], [GREY, solid], [small.lamp("point", 100.0, at=DOWN)], lambda _: None)
     assert budgeted(built)[1] == pytest.approx(25.0 * (1.0 - r) ** 2 * math.exp(-2.0 * 0.6), rel=0.02)
+
+
+@pytest.mark.parametrize("shape", ["disk", "sphere", "rect", "cylinder", "glow"])
+def test_looks_at_lights_with_a_size_pass_a_pane_as_paths_do(shape) -> None:
+    """What is tinted to a half lets half through, all of it within the first bounce, and hardly less evenly than without it."""
+    pane = Mesh(
+        "/pane", np.array([[-3.0, 1.0, 3.0], [3.0, 1.0, 3.0], [3.0, 1.0, -3.0], [-3.0, 1.0, -3.0]]),
+        np.array([[0, 1, 2], [0, 2, 3]], np.int32), None, None, np.ones(2, np.int32),
+    )  # fmt: skip
+    tinted = record(Surface([Lobe(layout.STRAIGHT, 0.5, 0.0, fresnel=layout.SCHLICK, first=0.0, second=0.0)]))
+    flame = ball(0.3, 2.0, "/flame")
+    flame.material[:] = 2
+    meshes, looks = [flame] if shape == "glow" else [], [GREY, tinted, small.matt(0.0, glow=50.0)]
+    lamps = [] if shape == "glow" else [small.lamp(shape, 50.0, (0.3, 0.4), DOWN)]
+    found, errors = [], []
+    for panes in ([], [pane]):
+        built = build([made_lights.floor(), *meshes, *panes], looks, lamps, lambda _: None)
+        found.append(rendered(built)[1])
+        errors.append(abs(rendered(built, 128)[1] / found[-1] - 1.0))
+    assert found[1] == pytest.approx(0.5 * found[0], rel=0.01)
+    assert max(errors) < 0.05
 
 
 def test_from_all_sides_and_from_inside() -> None:

@@ -68,6 +68,7 @@ SCENES = {
     "clear glass": (glass(0.0), [EVEN], {}),
     "rough glass under a pictured sky": (glass(0.3), [PICTURED], {}),
     "a thin wall in the sun": (WALL, [SUN, EVEN], {}),
+    "a thin wall under a bulb": (WALL, [BULB], {}),
     "a mask, not all there": ([Lobe(L.DIFFUSE, (0.6, 0.1, 0.1))], [EVEN], {"opacity": 0.4}),
     "a spot on polished metal": ([Lobe(L.REFLECT, 1.0, 0.15)], [SPOT, PICTURED], {}),
     "matt under a tube": ([Lobe(L.DIFFUSE, (0.5, 0.45, 0.4))], [TUBE], {}),

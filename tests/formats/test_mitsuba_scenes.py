@@ -19,7 +19,7 @@ from durvan.crossing.exchange.compose import compose
 from durvan.crossing.exchange.intake import open_scene
 from durvan.crossing.job.session import start
 from durvan.crossing.translation.translate import translate
-from durvan.engine import outside
+from durvan.engine import outside, renderer, staging
 from durvan.errors import RenderingError, SceneFileError
 from durvan.formats import xml
 from durvan.formats.mitsuba.bodies import read_bodies, read_shapes
@@ -584,3 +584,28 @@ def test_what_is_not_as_it_was_meant_is_found(carried, packs, tmp_path, before, 
     spoilt = done.file.with_name("spoilt.xml")
     spoilt.write_text(other, encoding="utf-8")
     assert list(differences(meant, read_back(spoilt)))
+
+
+@pytest.mark.usefixtures("kernels")
+@pytest.mark.parametrize("edges", [2, 3, 5])
+def test_paths_end_where_mitsubas_end(edges, packs, tmp_path) -> None:
+    """A pale closed room, which every bounce more makes brighter by far: the stand-in and Mitsuba on the same file."""
+    file = tmp_path / "room.xml"
+    file.write_text(
+        f'{HEAD}<integrator type="path"><integer name="max_depth" value="{edges}"/></integrator>'
+        '<sensor type="perspective" id="eye"><float name="fov" value="60"/>'
+        '<transform name="to_world"><lookat origin="0,0,0.9" target="0,0,0" up="0,1,0"/></transform>'
+        '<film type="hdrfilm"><integer name="width" value="16"/><integer name="height" value="16"/></film></sensor>'
+        '<bsdf type="twosided" id="pale"><bsdf type="diffuse"><rgb name="reflectance" value="0.85, 0.85, 0.85"/></bsdf></bsdf>'
+        '<bsdf type="diffuse" id="black"><rgb name="reflectance" value="0, 0, 0"/></bsdf><shape type="cube" id="room"><ref id="pale"/></shape>'
+        '<shape type="sphere" id="lamp"><point name="center" x="0.6" y="0.6" z="0.75"/><float name="radius" value="0.2"/><ref id="black"/>'
+        '<emitter type="area"><rgb name="radiance" value="20, 20, 20"/></emitter></shape></scene>',
+        encoding="utf-8",
+    )
+    scene = open_scene(file, packs)
+    eye = next(scene.of(Kind.CAMERA)).id
+    staged = staging.stage(scene, read_shapes(file), scene.own, packs, eye, (16, 16))
+    film = staged.film()
+    assert renderer.expose(staged.built, staged.camera, film, 1024, staged.sampling.bounces)
+    theirs = outside.render(file, 1024).picture
+    assert film.picture.mean() == pytest.approx(theirs.mean(), rel=0.02)

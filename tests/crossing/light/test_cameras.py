@@ -263,6 +263,22 @@ def test_light_that_does_not_bounce_stays_so(packs: Registry, tmp_path: Path) ->
     assert root is not None and root.values["diffuse_paths"] == 5 and not found(bouncing, "no-bounces")
 
 
+@pytest.mark.parametrize(
+    ("line", "edges"), [("bool orvik:indirect = 0", 2), ("int orvik:bounces = 0", 2), ("int orvik:bounces = 5", 7)]
+)
+def test_paths_are_as_long_where_their_edges_are_counted(
+    packs: Registry, tmp_path: Path, line: str, edges: int
+) -> None:
+    session = start(with_settings(tmp_path, f"custom {line}"), packs, "mitsuba")
+    root = session.plan.translations["/Settings"].graph.root
+    assert root is not None and root.values["max_depth"] == edges
+    both = [
+        staging._sampling(things, packs, staging.facts_of(session.scene)).bounces
+        for things in (session.scene.own, session.plan.target_things)
+    ]
+    assert both == [edges - 2, edges - 2]
+
+
 def test_what_settings_have_no_counterpart_say_what_to_do(packs: Registry) -> None:
     """Each loss of a setting gives a reason and a way out, or is told by a finding of its own, or has no effect."""
     for name in ("orvik", "pellune", "openpbr"):

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from PySide6.QtWidgets import QApplication
 
 from durvan.dialects.registry import Registry
 from durvan.ui.frame.window import Window
-from durvan.ui.kit.theme import dress
+from windows import shown
 
 
 @pytest.fixture
@@ -23,19 +21,9 @@ def judging() -> bool:
 @pytest.fixture
 def window(qtbot, packs: Registry, judging: bool) -> Iterator[Window]:
     """An empty window; no thread may be left when it is closed."""
-    app = QApplication.instance()
-    assert isinstance(app, QApplication)
-    dress(app)
-    made = Window(packs, rendering=False, judging=judging)
-    made.resize(1280, 800)
-    made.show()
-    qtbot.waitExposed(made)
-    yield made
-    made.state.session = None  # nothing to ask about
-    made.close()
-    made.deleteLater()
-    left = [thread.name for thread in threading.enumerate() if thread.name.startswith("durvan-")]
-    assert left == []
+    with shown(packs, rendering=False, judging=judging) as made:
+        qtbot.waitExposed(made)
+        yield made
 
 
 @pytest.fixture

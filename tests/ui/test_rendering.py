@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
+from PySide6.QtWidgets import QLabel, QLineEdit, QPushButton
 
 from durvan.crossing.looks.questions import Trouble
 from durvan.dialects.registry import Registry
@@ -16,8 +15,8 @@ from durvan.errors import MisuseError
 from durvan.scene.vocabulary import Parameter
 from durvan.ui.frame.window import Window
 from durvan.ui.kit import words
-from durvan.ui.kit.theme import dress
 from durvan.ui.shared.state import Selection
+from windows import shown
 
 WAIT = 120_000
 PAINT, BRASS, GLASS = (f"/LampRoom/Looks/{name}" for name in ("CeilingPaint", "PedestalBrass", "DialGlass"))
@@ -26,19 +25,10 @@ PAINT, BRASS, GLASS = (f"/LampRoom/Looks/{name}" for name in ("CeilingPaint", "P
 @pytest.fixture
 def seeing(qtbot, packs: Registry, lamproom: Path, kernels: None) -> Iterator[Window]:
     """The demo scene in a window that renders."""
-    app = QApplication.instance()
-    assert isinstance(app, QApplication)
-    dress(app)
-    made = Window(packs)
-    made.resize(1280, 800)
-    made.show()
-    made.open(lamproom)
-    qtbot.waitUntil(lambda: made.state.session is not None and made.state.job is None, timeout=20_000)
-    yield made
-    made.state.session = None
-    made.close()
-    made.deleteLater()
-    assert [t.name for t in threading.enumerate() if t.name.startswith("durvan-")] == []
+    with shown(packs) as made:
+        made.open(lamproom)
+        qtbot.waitUntil(lambda: made.state.session is not None and made.state.job is None, timeout=20_000)
+        yield made
 
 
 def texts(window: Window) -> str:

@@ -260,9 +260,10 @@ def load(
     shared: Callable[[str], Traversable] | None = None,
     code: Code | None = None,
     parent: Callable[[str], Below] | None = None,
+    compile_now: bool = True,
 ) -> Pack:
     """Load a pack from its folder, with its code; `pack.yaml` may name shared parts, which `shared` finds, and a pack that it extends,
-    which `parent` does.
+    which `parent` does. Its formulas are compiled now, so that one that does not compile is told, or when they are first asked for.
 
     Raises PackError with the file and the place inside it.
     """
@@ -309,7 +310,8 @@ def load(
         said = _valid(found["looks.yaml"], LooksSaid, f"{folder}/looks.yaml")
         looks = DescribedLooks(said, vocabulary, f"{folder}/looks.yaml", looks)
     pack = Pack(identity, vocabulary, mapping, str(folder), parts.hooks, looks, Language(parts.functions))
-    _ = pack.compiled
+    if compile_now:
+        _ = pack.compiled
     return pack
 
 

@@ -121,8 +121,11 @@ class Found:
     folder: Path | None = None
 
     def load(self, parent: Callable[[str], Below]) -> Pack:
-        """Load it; `parent` finds what it may extend. Raises PackError, and whatever its code raises."""
-        return load(self.place, shared_part, self.code(), parent)
+        """Load it; `parent` finds what it may extend. Raises PackError, and whatever its code raises. What comes along is known to
+        compile, and is when it is first used.
+        """
+        comes_along = self.folder is None and self.module.startswith(f"{__package__}.")
+        return load(self.place, shared_part, self.code(), parent, compile_now=not comes_along)
 
     @property
     def place(self) -> Traversable | Path:

@@ -11,7 +11,6 @@ from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from durvan.dialects.look import Record
 from durvan.engine.build import Ball, build
@@ -83,6 +82,8 @@ def padded(picture: Numbers, mask: NDArray[np.bool_]) -> Numbers:
     """A picture whose charts (`mask`) go on past their edges, so that no border bleeds in; the rest has their mean."""
     if mask.all() or not mask.any():
         return picture
+    from scipy import ndimage  # a third of a second, which opening a scene need not wait for
+
     away, nearest = ndimage.distance_transform_edt(~mask, return_indices=True)
     out = picture.copy()
     near = (away > 0) & (away <= PADDING)

@@ -10,7 +10,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy.special import i0e
 
 from durvan.optics.fresnel import dielectric
 
@@ -50,6 +49,8 @@ def longitudinal(sine_o: ArrayLike, sine_i: ArrayLike, variance: float) -> Array
     a, b = ci * co / variance, si * so / variance
     # I₀(a)·e^(−b) / (2v·sinh(1/v)), with the exponentials joined so that none overflows
     down = np.exp(a - b - 1.0 / variance) / (variance * (1.0 - np.exp(-2.0 / variance)))
+    from scipy.special import i0e  # a third of a second, which opening a scene need not wait for
+
     return np.asarray(i0e(a) * down)
 
 

@@ -8,7 +8,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from scipy.optimize import nnls
 
 BLACK = (0.506, 0.841, 1.653)  # of eumelanin (d'Eon et al. 2011, table 1)
 RED = (0.343, 0.733, 1.924)  # of pheomelanin
@@ -39,6 +38,8 @@ def absorption_of_pigments(melanin: float, redness: float) -> Colour:
 
 def pigments_of(absorption: Colour) -> tuple[float, float]:
     """Melanin and redness whose absorption comes nearest, by least squares."""
+    from scipy.optimize import nnls  # a third of a second, which opening a scene need not wait for
+
     found, _ = nnls(np.array([BLACK, RED]).T, np.maximum(np.array(absorption), 0.0))
     amount = float(found.sum())
     return 1.0 - math.exp(-amount), float(found[1] / amount) if amount > 1e-9 else 0.0

@@ -12,7 +12,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import isotonic_regression
 
 from durvan.optics.colour import REC709_LUMINANCE
 from durvan.optics.tone import KNEE, linear
@@ -131,6 +130,8 @@ def _rising(mine: Floats, other: Floats) -> tuple[Curve, float, float]:
     """The best curve from one side to the other that only rises: the curve, what is left, and its slope in the middle, in stops a stop."""
     order = np.argsort(mine)
     x, y = np.log2(mine[order]), np.log2(other[order])
+    from scipy.optimize import isotonic_regression  # a third of a second, which opening a scene need not wait for
+
     fitted = isotonic_regression(y).x
     left = float(np.median(np.abs(y - fitted)))
     at = np.quantile(np.arange(len(x)), np.linspace(0.02, 0.98, _KNOTS)).astype(int)

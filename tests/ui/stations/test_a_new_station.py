@@ -7,15 +7,15 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QLabel, QVBoxLayout
+from PySide6.QtWidgets import QLabel, QVBoxLayout
 
 from durvan.ui.frame import window as frame
 from durvan.ui.frame.window import Window
 from durvan.ui.kit.parts import column, label
-from durvan.ui.kit.theme import dress
 from durvan.ui.shared.state import Selection
 from durvan.ui.stations.station import Action, Bench, Explained, Station, View
 from durvan.ui.stations.table import STATIONS
+from windows import shown
 
 
 class Tides(View):
@@ -62,14 +62,9 @@ class Water(Explained):
 @pytest.fixture
 def window(qtbot, packs, monkeypatch) -> Iterator[Window]:
     monkeypatch.setattr(frame, "STATIONS", (*STATIONS, Station("Tides", Tides, Water)))
-    dress(QApplication.instance())
-    made = Window(packs, rendering=False, judging=False)
-    made.show()
-    qtbot.waitExposed(made)
-    yield made
-    made.state.session = None
-    made.close()
-    made.deleteLater()
+    with shown(packs, rendering=False, judging=False) as made:
+        qtbot.waitExposed(made)
+        yield made
 
 
 def texts(window: Window) -> str:

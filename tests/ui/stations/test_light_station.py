@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -13,11 +12,11 @@ from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 
 from durvan.dialects.registry import Registry
 from durvan.ui.frame.window import Window
-from durvan.ui.kit.theme import dress
 from durvan.ui.shared.state import Selection
 from durvan.ui.stations.light.bars import HEAD, ROW
 from durvan.ui.stations.light.evidence import DayDial, Polar
 from durvan.ui.stations.light.view import Light
+from windows import shown
 
 SCENE = Path(__file__).parents[3] / "demo" / "boathouse" / "boathouse.usda"
 HULL, NOON, TUBE, PORCH = (f"/BoatHouse/Lights/{name}" for name in ("HullLight", "Noon", "RidgeTube", "PorchLamp"))
@@ -28,29 +27,22 @@ pytestmark = pytest.mark.slow
 @pytest.fixture(scope="module")
 def station(qapp: QApplication, packs: Registry, kernels: None) -> Iterator[tuple[Window, Light]]:
     """The boat house in a window that renders, at its Light station; what a test does, it undoes."""
-    dress(qapp)
-    window = Window(packs)
-    window.resize(1280, 800)
-    window.show()
-    window.open(SCENE)
-    for _ in range(600):
-        QTest.qWait(100)
-        session = window.state.session
-        if (
-            session is not None
-            and session.light is not None
-            and window.state.job is None
-            and len(window.looks.views) == 2
-        ):
-            break
-    window.go("Light")
-    light = window.stations["Light"]
-    assert isinstance(light, Light) and light.base is not None and light.ground is not None
-    yield window, light
-    window.state.session = None
-    window.close()
-    window.deleteLater()
-    assert [t.name for t in threading.enumerate() if t.name.startswith("durvan-")] == []
+    with shown(packs) as window:
+        window.open(SCENE)
+        for _ in range(600):
+            QTest.qWait(100)
+            session = window.state.session
+            if (
+                session is not None
+                and session.light is not None
+                and window.state.job is None
+                and len(window.looks.views) == 2
+            ):
+                break
+        window.go("Light")
+        light = window.stations["Light"]
+        assert isinstance(light, Light) and light.base is not None and light.ground is not None
+        yield window, light
 
 
 @pytest.fixture

@@ -13,7 +13,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from durvan.dialects.look import Facts, Record, resolve, trace
 from durvan.dialects.pack import Pack
@@ -218,6 +217,8 @@ class Problem:
         start = np.array([knob.start for knob in self.knobs])
         inside = np.clip(start, low + 1e-6 * (high - low), high - 1e-6 * (high - low))
         before = _size(self.apart(start))
+        from scipy.optimize import least_squares  # a third of a second, which opening a scene need not wait for
+
         found = least_squares(
             self.apart,
             inside,

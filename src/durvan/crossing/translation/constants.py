@@ -20,7 +20,9 @@ def become_numbers(bakery: Bakery, target: Pack) -> None:
     graph, flow = bakery.graph, bakery.flow
     seen = flow.downstream([node.id for node in graph.nodes.values() if node.kind in VIEW])
     kept = {link.node for link in graph.outputs.values()}
-    gone: set[str] = set()  # what nothing reads any more: what feeds that need not be looked at, which may be a long chain
+    gone: set[str] = (
+        set()
+    )  # what nothing reads any more: what feeds that need not be looked at, which may be a long chain
     changed = False
     for node in [graph.nodes[name] for name in reversed(graph.order()[0])]:  # the readers first
         readers = flow.readers(node.id)
@@ -29,7 +31,9 @@ def become_numbers(bakery: Bakery, target: Pack) -> None:
             continue
         if not _ends_here(node, target) or node.id in flow.varying or node.id in seen:
             continue
-        ended = [(reader, port) for reader, port in readers if reader.id not in gone and _end(bakery, node, reader, port)]
+        ended = [
+            (reader, port) for reader, port in readers if reader.id not in gone and _end(bakery, node, reader, port)
+        ]
         if not ended:
             continue
         rows = bakery.rows_of(Part(flow, node.id))

@@ -18,6 +18,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter
+from scipy.spatial.transform import Rotation
 
 from durvan.crossing.exchange.intake import open_scene
 from durvan.crossing.outside.lookup import look, seen
@@ -32,11 +33,54 @@ from durvan.proof.causes.saying import told
 from durvan.proof.picture import Ids, Picture
 from durvan.scene.model import Thing
 
+Floats = NDArray[np.float64]
 Wanted = set[tuple[str, str]]
 SCENES = ("lamproom", "boathouse", "foghouse", "oilstore")
 SIZE, SAMPLES, FEW = (320, 180), 48, 6
 SHIFT = (2.6, -1.3)
 CLEAR = (layout.REFRACT, layout.STRAIGHT)
+
+
+def _shifted(camera: Floats) -> None:
+    """By some pixels, as by another lens shift."""
+    camera[kw.C_SHIFT] -= 2.0 * SHIFT[0] / SIZE[0]
+    camera[kw.C_SHIFT + 1] += 2.0 * SHIFT[1] / SIZE[1]
+
+
+def _turned(axis: int, degrees: float) -> Callable[[Floats], None]:
+    """About the camera's own axis to the right (0), upwards (1) or forwards (2)."""
+
+    def stand(camera: Floats) -> None:
+        axes = [camera[at : at + 3].copy() for at in (kw.C_X, kw.C_Y, kw.C_Z)]
+        sizes = [np.linalg.norm(one) for one in axes]
+        units = np.array([one / size for one, size in zip(axes, sizes, strict=True)])
+        turn = Rotation.from_rotvec(np.radians(degrees) * units[axis]).as_matrix()
+        for at, unit, size in zip((kw.C_X, kw.C_Y, kw.C_Z), units, sizes, strict=True):
+            camera[at : at + 3] = size * (turn @ unit)
+
+    return stand
+
+
+def _longer(camera: Floats) -> None:
+    """A lens a twentieth longer."""
+    camera[kw.C_X : kw.C_X + 6] /= 1.05
+
+
+def _moved(right: float, up: float, ahead: float) -> Callable[[Floats], None]:
+    """Elsewhere, by some metres along its own axes."""
+
+    def stand(camera: Floats) -> None:
+        for at, metres in ((kw.C_X, right), (kw.C_Y, up), (kw.C_Z, ahead)):
+            axis = camera[at : at + 3]
+            camera[kw.C_ORIGIN : kw.C_ORIGIN + 3] += metres * axis / np.linalg.norm(axis)
+
+    return stand
+
+
+STANDS: dict[str, Callable[[Floats], None]] = {
+    "shifted": _shifted, "turned aside": _turned(1, 1.5), "rolled": _turned(2, 1.2), "longer lens": _longer,
+    "moved aside": _moved(0.06, 0.0, 0.0), "moved up and ahead": _moved(0.0, 0.05, 0.12),
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -60,14 +104,17 @@ class Scene:
         self.things = list(self.scene.own)
 
     def render(
-        self, seed: int, other: Thing | None = None, samples: int = SAMPLES, shift: tuple[float, float] = (0.0, 0.0)
+        self,
+        seed: int,
+        other: Thing | None = None,
+        samples: int = SAMPLES,
+        stand: Callable[[Floats], None] = lambda _: None,
     ) -> Picture:
-        """The camera's view with a thing instead of another one."""
+        """The camera's view with a thing instead of another one, or of a camera that `stand` has put elsewhere."""
         things = [other if other is not None and one.id == other.id else one for one in self.things]
         staged = staging.stage(self.scene, self.shapes, things, self.packs, self.camera, SIZE)
         camera = staged.camera.copy()
-        camera[kw.C_SHIFT] -= 2.0 * shift[0] / SIZE[0]
-        camera[kw.C_SHIFT + 1] += 2.0 * shift[1] / SIZE[1]
+        stand(camera)
         film = staged.film(lights_apart=True)
         film.seed = seed
         clamp = 20.0 / max(staged.view.scale, 1e-12)
@@ -79,7 +126,7 @@ class Scene:
         variance = (film.error() * staged.view.scale) ** 2
         return Picture(
             staged.exposed(film.picture).astype(np.float32), {name: partial(np.asarray, one) for name, one in lights.items()},
-            Ids(seen_first.material, tuple(staged.materials)), None, variance.astype(np.float32),
+            Ids(seen_first.material, tuple(staged.materials)), None, variance.astype(np.float32), lambda: seen_first.depth[..., None].astype(np.float32),
         )  # fmt: skip
 
     def changed(self, thing: Thing) -> Thing | None:
@@ -182,7 +229,8 @@ def alone(scene: Scene, first: Picture, again: Picture) -> Iterator[Case]:
             yield Case(f"{short(name)} {stops:+.1f}", {("light", name)}, lit(again, name, 2.0**stops))
     name = lights_that_show(again)[0]
     yield Case(f"{short(name)} tinted", {("light", name)}, lit(again, name, (1.2, 1.0, 0.75)))
-    yield Case("shifted", {("camera", "")}, scene.render(5, shift=SHIFT))
+    for number, (title, stand) in enumerate(STANDS.items()):
+        yield Case(title, {("camera", "")}, scene.render(5 + number, stand=stand))
     yield Case("few samples", {("noise", "")}, scene.render(3, samples=FEW))
 
 

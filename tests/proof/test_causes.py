@@ -96,8 +96,8 @@ def test_a_response_and_a_shift_are_measured(source: Picture) -> None:
     (bent,) = analyse(source, picture(Made(exponent=1.25), seed=2)).causes
     assert 1.0 / bent.exponent == pytest.approx(1.25, abs=0.03)
     (moved,) = analyse(source, picture(Made(shift=(2.3, -1.4)), seed=2)).causes
-    assert moved.shift is not None
-    assert (moved.shift.right, moved.shift.down) == pytest.approx((2.3, -1.4), abs=0.1)
+    assert moved.stance is not None
+    assert (moved.stance.shift.right, moved.stance.shift.down) == pytest.approx((2.3, -1.4), abs=0.1)
 
 
 @pytest.mark.parametrize(

@@ -8,7 +8,6 @@ import numpy as np
 import pytest
 from made import Made, picture
 
-from durvan.proof.aligning import Shift
 from durvan.proof.causes.analysis import CAMERA, NOISE, Cause, analyse
 from durvan.proof.causes.model import EXPOSURE, MATERIAL, RESPONSE, WHITE
 from durvan.proof.looking import ways
@@ -16,6 +15,7 @@ from durvan.proof.looking.lens import Levels
 from durvan.proof.looking.pair import LUMINANCE, Look, Pair
 from durvan.proof.mending import predicted
 from durvan.proof.picture import Ids, Picture
+from durvan.proof.standing import Stance
 
 SIZE = (48, 32)
 
@@ -146,7 +146,7 @@ def test_a_material_is_mended_where_it_is_seen() -> None:
 def test_a_shift_is_taken_back() -> None:
     one, _ = sides()
     two = Picture(np.roll(one.rgb, (2, 3), (0, 1)))
-    found = predicted(one, two, Cause(CAMERA, shift=Shift(3.0, 2.0)))
+    found = predicted(one, two, Cause(CAMERA, stance=Stance((3.0, 2.0, *[0.0] * 7))))
     assert found is not None and found[2:-4, 2:-4] == pytest.approx(one.rgb[2:-4, 2:-4], abs=1e-5)
 
 

@@ -96,8 +96,11 @@ def _cause(one: Cause) -> dict[str, Any]:
     data: dict[str, Any] = {"kind": one.kind, "name": one.name, "share": one.share}
     if one.stops is not None:
         data["stops"] = [float(part) for part in one.stops]
-    if one.shift is not None:
-        data["shift_pixels"] = [one.shift.right, one.shift.down]
+    if one.stance is not None:
+        data["shift_pixels"] = [one.stance.shift.right, one.stance.shift.down]
+        data |= {"turned_degrees": one.stance.roll, "times_as_large": one.stance.larger}
+        if one.stance.elsewhere:
+            data["far_and_near_pixels"] = list(one.stance.reach())
     if one.kind == RESPONSE:
         data["exponent"] = 1.0 / one.exponent
     if one.kind == NOISE:

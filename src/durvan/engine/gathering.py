@@ -166,7 +166,8 @@ class Gathering:
         counts = np.maximum(self.counts(), 1)[..., None]
         lights = {path: partial(self._light, sums, counts, number) for number, path in enumerate(self.names)}
         return Picture(
-            self.rgb(), lights, Ids(seen.material, tuple(self.staged.materials)), Ids(seen.thing, tuple(seen.names)), self.variance()
+            self.rgb(), lights, Ids(seen.material, tuple(self.staged.materials)), Ids(seen.thing, tuple(seen.names)), self.variance(),
+            lambda: seen.depth[..., None].astype(np.float32),
         )  # fmt: skip
 
     def _light(self, sums: Floats, counts: NDArray[np.int32], number: int) -> Pixels:

@@ -177,3 +177,57 @@ def add_rows(
                 heavy = q[i, c] * weight[i]
                 gram[c, material, material] += heavy * q[i, c]
                 right[c, material] += heavy * left[i, c]
+
+
+@entry
+def sources(motion: NDArray[np.float64], nearness: Pixels, first: int, end: int, out: Pixels) -> None:
+    """Which place of a source each pixel of a target shows (see `standing.Stance`): columns and rows [h, w, 2], NaN for none.
+
+    `nearness` [h, w] of the source, or one number for all of it. A place is found by going back and forth between both.
+    """
+    height, width = out.shape[:2]
+    everywhere = nearness.shape[0] == 1
+    a, e, b, c, p, q = motion[0], motion[1], motion[2], motion[3], motion[4], motion[5]
+    d, g, f = motion[6], motion[7], motion[8]
+    for row in range(first, end):
+        for column in range(width):
+            u, v = float(column), float(row)
+            off = 1e9
+            for _ in range(12):
+                i, j = math.floor(v + 0.5), math.floor(u + 0.5)
+                i, j = min(max(i, 0), height - 1), min(max(j, 0), width - 1)
+                w = nearness[0, 0] if everywhere else nearness[i, j]
+                x, y = u + 0.5 - 0.5 * width, v + 0.5 - 0.5 * height
+                skew = p * x + q * y
+                to_u = u + a + b * x - c * y + x * skew + w * (d + f * x)
+                to_v = v + e + c * x + b * y + y * skew + w * (g + f * y)
+                off = abs(to_u - column) + abs(to_v - row)
+                if off < 0.01:
+                    break
+                u += column - to_u
+                v += row - to_v
+            if off > 0.5:
+                u = v = math.nan
+            out[row, column, 0] = u
+            out[row, column, 1] = v
+
+
+@entry
+def taken(values: Pixels, at: Pixels, first: int, end: int, out: Pixels) -> None:
+    """Values [h, w, c] at places `at` [rows, columns, 2], between pixels in straight lines, to rows `first` to `end`; NaN beyond the edges."""
+    height, width, channels = values.shape
+    for row in range(first, end):
+        for column in range(out.shape[1]):
+            x, y = at[row, column, 0], at[row, column, 1]
+            if not (x > -0.5 and x < width - 0.5 and y > -0.5 and y < height - 0.5):
+                for k in range(channels):
+                    out[row, column, k] = math.nan
+                continue
+            j, i = math.floor(x), math.floor(y)
+            p, q = x - j, y - i
+            j0, i0 = max(j, 0), max(i, 0)
+            j1, i1 = min(j + 1, width - 1), min(i + 1, height - 1)
+            for k in range(channels):
+                upper = (1.0 - p) * values[i0, j0, k] + p * values[i0, j1, k]
+                lower = (1.0 - p) * values[i1, j0, k] + p * values[i1, j1, k]
+                out[row, column, k] = (1.0 - q) * upper + q * lower

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from durvan.proof.aligning import Shift, moved
 from durvan.proof.causes.analysis import CAMERA, Cause
 from durvan.proof.causes.model import EXPOSURE, LIGHT, MATERIAL, RESPONSE, WHITE
 from durvan.proof.looking.pair import material_mask
 from durvan.proof.picture import Picture, Pixels
+from durvan.proof.standing import taken_back
 
 _GONE = 6.0  # stops, from which a light is not there on one side
 
@@ -17,8 +17,8 @@ def predicted(source: Picture, target: Picture, cause: Cause) -> Pixels | None:
     """The target without a cause [height, width, 3]; None where nothing is known that would say so (noise, other things in view, a material
     whose detail is missing, ids or passes that are not there).
     """
-    if cause.kind == CAMERA and cause.shift is not None:
-        return moved(Picture(target.rgb), Shift(-cause.shift.right, -cause.shift.down)).rgb
+    if cause.kind == CAMERA and cause.stance is not None:
+        return taken_back(target.rgb, cause.stance)
     if cause.kind == RESPONSE:
         return np.asarray(np.maximum(target.rgb, 0.0) ** np.float32(1.0 / cause.exponent), dtype=np.float32)
     if cause.stops is None or cause.flat:

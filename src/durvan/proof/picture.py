@@ -25,7 +25,8 @@ class Picture:
     """Linear Rec.709 picture values [height, width, 3], 1 being display white at exposure 0, and what is known of them.
 
     `lights` are passes that add up to it, by the name of the light (glows and surroundings among them). `materials` and `objects` say what
-    is seen. `variance` is that of each pixel's luminance, as a mean of its samples, in squared picture values [height, width].
+    is seen. `variance` is that of each pixel's luminance, as a mean of its samples, in squared picture values [height, width]. `depth` is how
+    far along the camera's axis what is seen stands [height, width, 1], in any one unit; 0 or endless where nothing does.
     """
 
     rgb: Pixels
@@ -33,6 +34,7 @@ class Picture:
     materials: Ids | None = None
     objects: Ids | None = None
     variance: Pixels | None = None
+    depth: Pass | None = None
 
     @property
     def size(self) -> tuple[int, int]:

@@ -27,6 +27,7 @@ _PRIMARIES = (  # red, green, blue and white of what linear values may be of, by
 )
 _MAIN = ("", "rgba", "rgb", "beauty", "combined", "color", "colour", "main", "image")
 MOST_COLOURS = 4096  # of a picture whose colours are ids
+_DEPTHS = ("depth", "z", "zdepth", "distance")
 _NOISE = ("variance", "var", "noise_variance")
 
 
@@ -65,7 +66,7 @@ def open_picture(file: Path, lights: str = LIGHTS, space: str = "") -> Opened:
     except re.error as problem:
         raise PictureError(f"the pattern for lights is none: {problem}.") from problem
     found = _lights(layered, pattern, main)
-    picture = Picture(rgb, found, variance=_variance(layered))
+    picture = Picture(rgb, found, variance=_variance(layered), depth=_depth(layered))
     ids = cryptomatte.read(layered, remarks)
     whole = replace(picture, materials=ids.get("materials"), objects=ids.get("objects"))
     return Opened(whole, remarks, layered.pixel_aspect)
@@ -204,6 +205,17 @@ def _lights(layered: Layered, pattern: re.Pattern[str], main: str) -> Mapping[st
 
 def _pass(layered: Layered, name: str) -> Pixels:
     return _rgb(layered.read(name))
+
+
+def _depth(layered: Layered) -> Pass | None:
+    """How far what is seen stands: a layer of that name, or the one channel that says so by the format's own habit, Z."""
+    for name, layer in layered.layers.items():
+        if name.lower() in _DEPTHS and (len(layer.channels) == 1 or layer.channels[0].upper() == "Z"):
+            return lambda name=name: layered.read(name)[..., :1]  # type: ignore[misc]
+        if name == "" and "Z" in layer.channels:
+            place = layer.channels.index("Z")
+            return lambda: layered.read("")[..., place : place + 1]
+    return None
 
 
 def _variance(layered: Layered) -> Pixels | None:

@@ -117,12 +117,16 @@ def _each(picture: Picture, change: Callable[[Pixels], Pixels], of_ids: Callable
     return replace(
         picture, rgb=change(picture.rgb), lights={name: partial(later, read) for name, read in picture.lights.items()},
         materials=ids(picture.materials), objects=ids(picture.objects), variance=change(variance[..., None])[..., 0] if variance is not None else None,
+        depth=partial(later, picture.depth) if picture.depth is not None else None,
     )  # fmt: skip
 
 
 def _smaller(picture: Picture, size: tuple[int, int]) -> Picture:
     def down(read: Pass) -> Pixels:
         return _averaged(read(), size)
+
+    def some(read: Pass) -> Pixels:  # a mean of depths is that of nothing
+        return np.ascontiguousarray(read()[np.ix_(rows, columns)])
 
     rows, columns = (
         np.floor((np.arange(n) + 0.5) * (m / n)).astype(int)
@@ -137,7 +141,8 @@ def _smaller(picture: Picture, size: tuple[int, int]) -> Picture:
     if variance is not None:
         variance = _averaged(variance[..., None], size)[..., 0] * np.float32(fewer)
     lights = {name: partial(down, read) for name, read in picture.lights.items()}
-    return Picture(_averaged(picture.rgb, size), lights, ids.get("materials"), ids.get("objects"), variance)
+    depth = partial(some, picture.depth) if picture.depth is not None else None
+    return Picture(_averaged(picture.rgb, size), lights, ids.get("materials"), ids.get("objects"), variance, depth)
 
 
 def _averaged(values: Pixels, size: tuple[int, int]) -> Pixels:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from durvan.proof import kernels
-from durvan.proof.aligning import Shift, moved, shift_between
+from durvan.proof.aligning import shift_between
 from durvan.proof.bands import over_bands
 from durvan.proof.causes.cells import Floats, cells_of, kept
 from durvan.proof.causes.model import MATERIAL, RESPONSE, Model
@@ -17,12 +18,16 @@ from durvan.proof.causes.patterns import patterns
 from durvan.proof.causes.solving import Solved, refitted, solve
 from durvan.proof.causes.views import Instead, seen_instead
 from durvan.proof.picture import Picture
+from durvan.proof.standing import Stance, stances, stood
 
 CAMERA, NOISE, VIEW = "camera", "noise", "view"
 _BENT = 0.05  # what a response is off by, from which it is taken out of every pixel: a mean of bent values is not bent
 _AGAIN = 3
 _SHIFTED, _SURE = 0.2, 0.1  # pixels that are a shift, and how high the peak has to be
-_BETTER = 0.9  # of the difference that may be left by moving a picture
+_BETTER, _NOISY = (
+    0.1,
+    0.3,
+)  # of the difference beyond noise, that goes by moving a picture; of all of it there is so much at least
 _NOISIER = 2.2  # times the variance, from which one side is noisier
 _MOST = 3.0  # stops that a pixel may be apart
 _LEAST = 12  # blocks
@@ -34,8 +39,8 @@ _PATTERN = 0.02  # of the difference, that a pattern has to be
 @dataclass(frozen=True)
 class Cause:
     """Something that makes a difference. `stops` [3] is by how much the target must be changed to be the source, of a response `exponent`
-    instead; `share` (0 to 1) is what it owns of the whole difference. Of the camera `shift` says how far the source lies from the target, in
-    pixels; of noise `ratio` is the target's variance against the source's; of a `view` that shows other things `instead` says which.
+    instead; `share` (0 to 1) is what it owns of the whole difference. Of the camera `stance` says how the source lies on the target; of noise
+    `ratio` is the target's variance against the source's; of a `view` that shows other things `instead` says which.
     `flat` says on which side a material has no detail. What `follows` it is in its share.
     """
 
@@ -44,7 +49,7 @@ class Cause:
     stops: Floats | None = None
     share: float = 0.0
     exponent: float = 1.0
-    shift: Shift | None = None
+    stance: Stance | None = None
     ratio: float = 1.0
     flat: str = ""
     apart: float = 0.0
@@ -68,28 +73,30 @@ class Analysis:
 def analyse(source: Picture, target: Picture) -> Analysis:
     """What of the difference between two pictures of one size is whose."""
     source, target = (replace(one, variance=with_noise(one)) for one in (_within(source), _within(target)))
-    shift, lying = _laid(source, target)
-    straight, exponent, solved, instead = _solved(lying, target, shift is not None)
+    stance, lying = _laid(source, target)
+    straight, exponent, solved, instead = _solved(lying, target, stance is not None)
     floor = solved.model.floor
     whole = _apart(source, target, floor)
     there = 1.0 - instead.share if instead is not None else 1.0  # of the picture, that shows the same on both sides
     if solved.model.cells.count < _LEAST and instead is None:  # too little to tell anything by
         return Analysis((), float(np.sqrt(whole)), 0.0, float(whole > 0.0), solved)
-    still = _apart(lying, target, floor) if shift is not None else whole
+    still = _apart(lying, target, floor) if stance is not None else whole
     noise = [in_stops(one.variance, one, floor) for one in (straight, target) if one.variance is not None]
     ratio = noise_ratio(straight, target, floor)
     noisier = max(ratio, 1.0 / max(ratio, 1e-9)) > _NOISIER and sum(noise) > 1e-5
     bent = max(still - _apart(straight, target, floor), 0.0) if straight is not lying else 0.0
-    causes = _causes(solved, exponent, bent, noisier or shift is not None) if solved.model.cells.count >= _LEAST else []
+    causes = (
+        _causes(solved, exponent, bent, noisier or stance is not None) if solved.model.cells.count >= _LEAST else []
+    )
     known = len(causes)
-    _add_patterns(causes, solved, still)
+    _add_patterns(causes, solved, still, stance is not None)
     beside = there * sum(one.share for one in causes[known:])
     causes = [replace(one, share=there * one.share) for one in causes]
     if instead is not None:
         causes.append(Cause(VIEW, share=instead.apart(straight, target, floor), instead=instead))
         beside += causes[-1].share
-    if shift is not None:
-        causes.append(Cause(CAMERA, share=max(whole - still, 0.0), shift=shift))
+    if stance is not None:
+        causes.append(Cause(CAMERA, share=max(whole - still, 0.0), stance=stance))
     explained = max(whole - still, 0.0) + bent + there * _explained(solved) + beside
     noisy = min(max(whole - min(explained, whole) - there * _coarse(solved), 0.0), _TRUST * sum(noise))
     shared = _shared(causes, min(explained, whole - noisy))
@@ -156,16 +163,28 @@ def _coarse(solved: Solved) -> float:
     return max(float((left * left).mean() - np.minimum(model.unsure, _MOST).mean()), 0.0)
 
 
-def _laid(source: Picture, target: Picture) -> tuple[Shift | None, Picture]:
-    """The source as it lies on the target, and how far it had to be moved, where that makes the difference smaller."""
+def _laid(source: Picture, target: Picture) -> tuple[Stance | None, Picture]:
+    """The source as it lies on the target, and how it had to be moved, where that makes the difference smaller; no further than it does."""
+    numbers = target.rgb[np.isfinite(target.rgb)]
+    if not numbers.size:
+        return None, source
+    floor = 0.02 * float(np.median(numbers)) + 1e-9
+    found, there, left = None, source, _apart(source, target, floor)
+    noise = sum(in_stops(one.variance, one, floor) for one in (source, target) if one.variance is not None)
+    for stance in _stances(source, target):
+        moved = stood(source, stance)
+        apart = _apart(moved, target, floor)
+        if left - apart > _BETTER * max(left - noise, _NOISY * left):
+            found, there, left = stance, moved, apart
+    return found, there
+
+
+def _stances(source: Picture, target: Picture) -> Iterator[Stance]:
+    """What is to be tried, the simplest first."""
     shift = shift_between(source.rgb, target.rgb)
-    if shift.length < _SHIFTED or shift.sure < _SURE:
-        return None, source
-    there = moved(source, shift)
-    floor = 0.02 * float(np.median(target.rgb[np.isfinite(target.rgb)])) + 1e-9
-    if _apart(there, target, floor) > _BETTER * _apart(source, target, floor):
-        return None, source
-    return shift, there
+    if shift.length >= _SHIFTED and shift.sure >= _SURE:
+        yield Stance((shift.right, shift.down, *[0.0] * 7), shift.sure)
+    yield from stances(source, target)
 
 
 def _apart(source: Picture, target: Picture, floor: float) -> float:
@@ -207,9 +226,9 @@ def _without_consequences(source: Picture, target: Picture, inside: bool) -> tup
     return refitted(solved, [one for one in solved.groups if one not in after]) if after else solved, instead
 
 
-def _add_patterns(causes: list[Cause], solved: Solved, still: float) -> None:
+def _add_patterns(causes: list[Cause], solved: Solved, still: float, moved: bool) -> None:
     """Materials that are otherwise than by a factor: as what is wrong with one that is named; else, where no material is named that they could
-    mirror, by themselves.
+    mirror, by themselves. Where a picture was `moved` only what has no detail counts: what is left of patterns then is that they lie otherwise.
     """
     cells = solved.model.cells
     for number, side in solved.model.dark:
@@ -223,6 +242,8 @@ def _add_patterns(causes: list[Cause], solved: Solved, still: float) -> None:
         )
     alone = not any(cause.kind == MATERIAL for cause in causes)
     for one in patterns(solved.model):
+        if moved and not one.flat:
+            continue
         name = cells.materials[one.number]
         known = next((n for n, cause in enumerate(causes) if (cause.kind, cause.name) == (MATERIAL, name)), None)
         if known is not None:

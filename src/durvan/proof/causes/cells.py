@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import ndimage
 
 from durvan.proof import kernels
 from durvan.proof.bands import over_bands
@@ -74,7 +75,7 @@ def ids_in_blocks(ids: Ids | None, side: int, shape: tuple[int, int]) -> tuple[N
 
 def cells_of(source: Picture, target: Picture, inside: bool = False) -> Cells:
     """Both pictures, which must be of one size, in blocks. Materials are the target's, or the source's where it alone knows them. With
-    `inside` blocks that show two of them count for nothing.
+    `inside` blocks that show two of them, or lie beside such, count for nothing: a picture that was moved is soft there.
     """
     side = side_for(*source.size)
     one, counted = means(source.rgb, side)
@@ -91,7 +92,9 @@ def cells_of(source: Picture, target: Picture, inside: bool = False) -> Cells:
     ids = target.materials or source.materials
     number, purity = ids_in_blocks(ids, side, shape)
     if inside:
-        purity = np.where(purity >= 1.0, purity, 0.0)
+        alike = ndimage.minimum_filter(number, 3) == ndimage.maximum_filter(number, 3)
+        inner = (purity >= 1.0) & alike
+        number, purity = np.where(inner, number, -1), np.where(inner, purity, 0.0)
     noise = [_noise(picture, side, good) for picture in (source, target)]
     return Cells(
         side, shape, one.reshape(-1, 3)[good].astype(np.float64), two.reshape(-1, 3)[good].astype(np.float64),

@@ -7,9 +7,11 @@ import numpy as np
 from durvan.proof.causes.analysis import CAMERA, NOISE, VIEW, Analysis, Cause
 from durvan.proof.causes.cells import Floats
 from durvan.proof.causes.model import EXPOSURE, LIGHT, RESPONSE, WHITE
+from durvan.proof.standing import Stance
 
 _TINTED = 0.06  # stops between channels, from which a colour is told
 _GONE = 6.0  # stops, from which a light is not there
+_ROLLED, _LARGER, _SKEWED = 0.05, 0.002, 0.5  # degrees, part of its size, and pixels, from which they are told
 _HUES = (
     ((1, -1, -1), "redder"), ((1, 1, -1), "yellower"), ((-1, 1, -1), "greener"), ((-1, 1, 1), "more cyan"),
     ((-1, -1, 1), "bluer"), ((1, -1, 1), "more magenta"),
@@ -34,8 +36,8 @@ def _percent(share: float) -> str:
 
 
 def _what(cause: Cause) -> str:
-    if cause.kind == CAMERA and cause.shift is not None:
-        return f"the picture is shifted by {cause.shift.right:+.1f} pixels across and {cause.shift.down:+.1f} down"
+    if cause.kind == CAMERA and cause.stance is not None:
+        return _stands(cause.stance)
     if cause.kind == VIEW and cause.instead is not None:
         one = cause.instead
         where = f"in {_percent(one.share)} of the picture"
@@ -57,6 +59,25 @@ def _what(cause: Cause) -> str:
             return f"the light {cause.name} is missing in the source"
         return f"the light {cause.name} is {_level(cause.stops, 'stronger', 'weaker')}"
     return _material(cause)
+
+
+def _stands(stance: Stance) -> str:
+    """How the target's camera stands, against the source's."""
+    if stance.elsewhere:
+        far, near = stance.reach()
+        return (
+            f"the camera stands elsewhere: what is near lies {near:.1f} pixels from where it did, what is far {far:.1f}"
+        )
+    said = []
+    if abs(stance.roll) >= _ROLLED:
+        said.append(f"turned {'clockwise' if stance.roll > 0.0 else 'anticlockwise'} by {abs(stance.roll):.2f}°")
+    if abs(stance.larger - 1.0) >= _LARGER:
+        said.append(f"{100.0 * abs(stance.larger - 1.0):.1f} % {'larger' if stance.larger > 1.0 else 'smaller'}")
+    if stance.shift.length >= 0.1 or not said:
+        said.append(f"shifted by {stance.shift.right:+.1f} pixels across and {stance.shift.down:+.1f} down")
+    if stance.skew >= _SKEWED:
+        said.append(f"skewed by {stance.skew:.1f} pixels in its corners, as by a camera that is turned aside")
+    return f"the picture is {' and '.join(said)}"
 
 
 def _material(cause: Cause) -> str:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
-from made import Made, picture
+from made import HEIGHT, MATERIALS, WIDTH, Made, picture, regions
 
-from durvan.proof.causes.analysis import CAMERA, NOISE, Cause, analyse
+from durvan.proof.causes.analysis import CAMERA, NOISE, VIEW, Cause, analyse
 from durvan.proof.causes.model import EXPOSURE, MATERIAL, RESPONSE, WHITE
 from durvan.proof.looking import ways
 from durvan.proof.looking.lens import Levels
@@ -139,8 +140,42 @@ def test_a_material_is_mended_where_it_is_seen() -> None:
     assert found is not None
     assert (found[:, :24] == two.rgb[:, :24]).all() and found[:, 24:] == pytest.approx(2.0 * two.rgb[:, 24:])
     assert predicted(one, two, Cause(MATERIAL, "/Glass", stops(1.0))) is None
-    assert predicted(one, two, Cause(MATERIAL, "/Brass", stops(1.0), flat="target")) is None
+    assert predicted(one, two, Cause(MATERIAL, "/Glass", stops(1.0), flat="target")) is None
     assert predicted(one, two, Cause(NOISE)) is None
+
+
+@pytest.mark.parametrize("factor", [1.0, 0.5])
+def test_a_material_without_its_detail_gets_the_sources(factor: float) -> None:
+    """At the target's own exposure, and nothing else is touched."""
+    source = picture(Made(), 1)
+    target = picture(Made(plain=("wall",), gain=(factor,) * 3), 2)
+    cause = next(one for one in analyse(source, target).causes if one.name == "wall" and one.flat)
+    found = predicted(source, target, cause)
+    wall = regions() == MATERIALS.index("wall")
+    assert found is not None and np.array_equal(found[~wall], target.rgb[~wall])
+    assert found[wall] == pytest.approx(factor * source.rgb[wall], rel=0.02)
+
+
+def test_what_stands_before_the_camera_is_taken_away() -> None:
+    source = picture(Made(), 1)
+    board = np.zeros((HEIGHT, WIDTH), bool)
+    board[40:80, 30:90] = True
+    assert source.materials is not None
+    numbers = np.where(board, len(MATERIALS), source.materials.numbers).astype(np.int32)
+    target = picture(Made(), 2)
+    target = replace(
+        target,
+        rgb=np.where(board[..., None], np.float32(0.02), target.rgb),
+        materials=Ids(numbers, (*MATERIALS, "board")),
+        lights={},
+    )
+    cause = next(one for one in analyse(source, target).causes if one.kind == VIEW)
+    assert cause.instead is not None and cause.instead.target == "board"
+    mask = cause.instead.mask(source.size)
+    assert (mask & ~board).sum() == 0 and mask.sum() > 0.85 * board.sum()
+    found = predicted(source, target, cause)
+    assert found is not None and np.array_equal(found[~mask], target.rgb[~mask])
+    assert found[mask] == pytest.approx(source.rgb[mask], rel=0.05)
 
 
 def test_a_shift_is_taken_back() -> None:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
-from durvan.proof.causes.analysis import CAMERA, Cause
+from durvan.proof.causes.analysis import CAMERA, VIEW, Cause
 from durvan.proof.causes.model import EXPOSURE, LIGHT, MATERIAL, RESPONSE, WHITE
 from durvan.proof.looking.pair import material_mask
 from durvan.proof.picture import Picture, Pixels
@@ -14,14 +15,20 @@ _GONE = 6.0  # stops, from which a light is not there on one side
 
 
 def predicted(source: Picture, target: Picture, cause: Cause) -> Pixels | None:
-    """The target without a cause [height, width, 3]; None where nothing is known that would say so (noise, other things in view, a material
-    whose detail is missing, ids or passes that are not there).
+    """The target without a cause [height, width, 3]: where it shows other things, or a material without its detail, as the source does there.
+    None where nothing is known that would say so (noise, ids or passes that are not there).
     """
     if cause.kind == CAMERA and cause.stance is not None:
         return taken_back(target.rgb, cause.stance)
     if cause.kind == RESPONSE:
         return np.asarray(np.maximum(target.rgb, 0.0) ** np.float32(1.0 / cause.exponent), dtype=np.float32)
-    if cause.stops is None or cause.flat:
+    if cause.kind == VIEW and cause.instead is not None:
+        return _as_the_source(source, target, cause.instead.mask(target.size))
+    if cause.flat:
+        masks = [material_mask(picture, cause.name) for picture in (source, target)]
+        there = [one for one in masks if one is not None]
+        return _as_the_source(source, target, np.logical_and.reduce(there)) if there else None
+    if cause.stops is None:
         return None
     factors = np.exp2(cause.stops).astype(np.float32)
     if cause.kind in (EXPOSURE, WHITE):
@@ -30,6 +37,14 @@ def predicted(source: Picture, target: Picture, cause: Cause) -> Pixels | None:
         where = material_mask(target, cause.name)
         return np.where(where[..., None], target.rgb * factors, target.rgb) if where is not None else None
     return _relit(source, target, cause, factors) if cause.kind == LIGHT else None
+
+
+def _as_the_source(source: Picture, target: Picture, where: NDArray[np.bool_]) -> Pixels:
+    """The source's pixels in some places, as bright as the target is against it in the others."""
+    lit = ~where & (source.rgb.min(axis=2) > 0.0) & (target.rgb.min(axis=2) > 0.0)
+    lit &= np.isfinite(source.rgb).all(axis=2) & np.isfinite(target.rgb).all(axis=2)
+    gain = np.median(target.rgb[lit] / source.rgb[lit], axis=0) if lit.any() else np.ones(3, np.float32)
+    return np.where(where[..., None], source.rgb * gain, target.rgb).astype(np.float32)
 
 
 def _relit(source: Picture, target: Picture, cause: Cause, factors: Pixels) -> Pixels | None:

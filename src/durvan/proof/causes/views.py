@@ -32,6 +32,17 @@ class Instead:
         stops = np.log2((np.maximum(one, 0.0) + floor) / (np.maximum(two, 0.0) + floor))
         return float((np.clip(stops, -_MOST, _MOST)[self.where] ** 2).sum() / max(stops.size, 1))
 
+    def mask(self, size: tuple[int, int]) -> NDArray[np.bool_]:
+        """The same by pixels of a picture [height, width]."""
+        width, height = size
+        rows, columns = height // self.side, width // self.side
+        blocks = np.zeros(rows * columns, dtype=np.bool_)
+        blocks[self.good] = self.where
+        out = np.zeros((height, width), dtype=np.bool_)
+        inner = blocks.reshape(rows, columns).repeat(self.side, axis=0).repeat(self.side, axis=1)
+        out[: inner.shape[0], : inner.shape[1]] = inner
+        return out
+
     @property
     def share(self) -> float:
         """Of the picture."""

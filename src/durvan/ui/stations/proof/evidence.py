@@ -24,7 +24,7 @@ from durvan.ui.stations.station import Bench, Explained
 _GONE = 6.0  # stops, from which a light is not there: no trim mends that
 _DEAREST = 4
 _REMEDIES = 3
-_PREDICTED = (EXPOSURE, WHITE, RESPONSE, LIGHT, MATERIAL, CAMERA)
+_PREDICTED = (EXPOSURE, WHITE, RESPONSE, LIGHT, MATERIAL, CAMERA, VIEW)
 
 
 class ProofEvidence(Explained):
@@ -134,7 +134,7 @@ class ProofEvidence(Explained):
         session = self.state.session
         if session is None:
             return
-        if cause.kind in _PREDICTED and not cause.flat:
+        if cause.kind in _PREDICTED:
             down.addWidget(small("M shows the target without it, before anything is changed.", wrap=True))
         subject = {LIGHT: cause.name, EXPOSURE: "everything"}.get(cause.kind, "")
         if subject and cause.stops is not None and abs(float(cause.stops.mean())) < _GONE:

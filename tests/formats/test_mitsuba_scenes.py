@@ -19,7 +19,7 @@ from durvan.crossing.exchange.compose import compose
 from durvan.crossing.exchange.intake import open_scene
 from durvan.crossing.job.session import start
 from durvan.crossing.translation.translate import translate
-from durvan.engine import outside, renderer, staging
+from durvan.engine import outside, renderer, scene_worker, staging
 from durvan.errors import RenderingError, SceneFileError
 from durvan.formats import xml
 from durvan.formats.mitsuba.bodies import read_bodies, read_shapes
@@ -609,3 +609,19 @@ def test_paths_end_where_mitsubas_end(edges, packs, tmp_path) -> None:
     assert renderer.expose(staged.built, staged.camera, film, 1024, staged.sampling.bounces)
     theirs = outside.render(file, 1024).picture
     assert film.picture.mean() == pytest.approx(theirs.mean(), rel=0.02)
+
+
+def test_parts_of_a_render_say_how_sure_it_is(tmp_path) -> None:
+    """Of noise of a known size; pixels that are no numbers count for nothing, and two parts say nothing yet."""
+    r, sigma = np.random.default_rng(3), 0.5
+    parts, sizes = scene_worker._Parts(60, 80), (1, 2, 4, 8, 16, 16, 16)
+    for number, samples in enumerate(sizes):
+        found = np.repeat(2.0 + sigma * r.standard_normal((60, 80, 1)) / np.sqrt(samples), 3, axis=2)
+        found[0, 0, 1] = np.nan
+        parts.add(found, samples)
+        parts.save(tmp_path / "picture.npz")
+        picture, bad, variance = outside._picture(tmp_path / "picture.npz")
+        assert bad == number + 1 and (variance is None) == (number < 2)
+    assert picture[1:].mean() == pytest.approx(2.0, abs=0.01) and picture[0, 0].tolist() == [0.0, 0.0, 0.0]
+    assert variance is not None and variance[1:].mean() == pytest.approx(sigma**2 / sum(sizes), rel=0.05)
+    assert variance[1:].mean() == pytest.approx(picture[1:, :, 1].var(), rel=0.1)

@@ -7,7 +7,8 @@ plain numbers in metres, degrees, nit, candela and lux.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+import math
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from types import ModuleType
 from typing import Protocol, cast
@@ -171,7 +172,7 @@ class View:
 @dataclass(frozen=True)
 class Sampling:
     """How a picture is computed: samples a pixel, bounces, the largest value of a sample (0: none), the response, the width of
-    a pixel over its height, and how a film of another aspect fits the picture (see `optics.frame`).
+    a pixel over its height, how a film of another aspect fits the picture (see `optics.frame`), and its width and height in pixels (0: unsaid).
     """
 
     samples: int = 64
@@ -182,6 +183,13 @@ class Sampling:
     notes: tuple[str, ...] = ()
     pixel_aspect: float = 1.0
     fits: str = EXPAND
+    size: tuple[int, int] = (0, 0)
+
+
+def in_pixels(size: Sequence[float], percent: float = 100.0) -> tuple[int, int]:
+    """Width and height as a setting says them, of which a picture has so much; none where that is no size."""
+    width, height = (round(part * percent / 100.0) if math.isfinite(part * percent) else 0 for part in size[:2])
+    return (width, height) if min(width, height) > 0 else (0, 0)
 
 
 @dataclass

@@ -19,7 +19,7 @@ from durvan.engine.renderer import Film, Passes, Stop
 from durvan.engine.staging import Staged
 from durvan.optics.colour import REC709_LUMINANCE
 from durvan.optics.lobes import layout
-from durvan.proof.causes.noise import in_stops
+from durvan.proof.causes.noise import FLOOR, noise_of
 from durvan.proof.picture import Ids, Picture, Pixels
 
 Floats = NDArray[np.float64]
@@ -27,7 +27,6 @@ OTHERS, GLOW = "other lights", "glow"
 _BYTES = 1_500_000_000  # of a film
 _MOST = 32
 _Y = np.array(REC709_LUMINANCE)
-_FLOOR = 0.02  # of the middle, below which a stop of noise counts for less and less
 _SMOOTH = 0.1  # the alpha below which a surface reflects
 _BLURRED = 1.5  # pixels, from which what is out of focus is
 
@@ -185,16 +184,7 @@ class Gathering:
 
     def noise(self) -> float:
         """The standard deviation of a pixel, in stops, over the picture; 0 while nobody knows."""
-        variance = self.variance()
-        if variance is None:
-            return 0.0
-        picture = Picture(self.rgb(), variance=variance)
-        return math.sqrt(in_stops(variance, picture, self._floor(picture.rgb)))
-
-    def _floor(self, rgb: Pixels) -> float:
-        grey = rgb.mean(axis=2)
-        lit = grey[np.isfinite(grey) & (grey > 0.0)]
-        return _FLOOR * float(np.median(lit)) if lit.size else 1e-6
+        return noise_of(Picture(self.rgb(), variance=self.variance()))
 
     def dearest(self) -> Mapping[str, float]:
         """Whose the noise is, as shares of all of it (they overlap): lights by path ("light:…"), what is seen in smooth surfaces ("reflection"),
@@ -206,7 +196,7 @@ class Gathering:
         total = first + second
         apart = self._halves[0] / first - self._halves[1] / second
         grey = np.maximum(self.film.sums.sum(axis=2) @ _Y / max(total, 1), 0.0)
-        weight = 1.0 / (grey + _FLOOR * float(np.median(grey[grey > 0.0]) if (grey > 0.0).any() else 1.0)) ** 2
+        weight = 1.0 / (grey + FLOOR * float(np.median(grey[grey > 0.0]) if (grey > 0.0).any() else 1.0)) ** 2
         power = apart.astype(np.float64) ** 2 * weight[..., None]
         whole = float(power.sum())
         if whole <= 0.0:

@@ -36,7 +36,8 @@ _GRADES = {"Warn": Grade.WARNING, "Error": Grade.ERROR}
 class Rendered:
     """A picture [height, width, 3], linear, how many samples a pixel it has, the seconds it took, and what was said on the way.
 
-    `bad` samples were no numbers and are left out; `stopped` says why it has fewer samples than were asked for.
+    `bad` samples were no numbers and are left out; `stopped` says why it has fewer samples than were asked for. `variance` is that of the
+    luminance of each pixel [height, width]; None where a few samples do not tell.
     """
 
     picture: Floats
@@ -45,6 +46,7 @@ class Rendered:
     messages: tuple[Message, ...]
     bad: int = 0
     stopped: str = ""
+    variance: Floats | None = None
 
 
 class _Worker:
@@ -142,9 +144,9 @@ def render(
         messages = tuple(Message(grade, text, count) for (grade, text), count in said.items())
         if not out.is_file():
             raise RenderingError(_why(status, over, limit, messages, worker.errors))
-        picture, bad = _picture(out)
+        picture, bad, variance = _picture(out)
         stopped = f"It was stopped after {limit:g} seconds." if over else "" if status == 0 else _last(worker.errors)
-        return Rendered(picture, done, time.monotonic() - start, messages, bad, stopped)
+        return Rendered(picture, done, time.monotonic() - start, messages, bad, stopped, variance)
 
 
 def _killed(worker: _Worker) -> int:
@@ -152,9 +154,10 @@ def _killed(worker: _Worker) -> int:
     return worker.process.wait()
 
 
-def _picture(file: Path) -> tuple[Floats, int]:
+def _picture(file: Path) -> tuple[Floats, int, Floats | None]:
     with np.load(file) as found:
-        return found["picture"].astype(np.float64), int(found["bad"])
+        variance = found["variance"].astype(np.float64) if "variance" in found else None
+        return found["picture"].astype(np.float64), int(found["bad"]), variance
 
 
 def _note(said: Counter[tuple[Grade, str]], level: str, text: str) -> None:

@@ -20,7 +20,9 @@ from durvan.engine.gathering import Gathering
 from durvan.errors import PictureError
 from durvan.formats.table import reader
 from durvan.progress import silent
-from durvan.proof.history import History
+from durvan.proof import writing
+from durvan.proof.history import History, Kept
+from durvan.proof.picture import Picture
 from durvan.proof.reading import open_picture
 from making import LIT_WALL
 
@@ -279,3 +281,30 @@ def test_another_part_with_as_many_samples_is_kept_anew(bench: Bench) -> None:
         assert bench.prover.prove(bench.question(6, ("source",), part=part))
     (entry,) = History(bench.folder).entries()
     assert entry.part == (0.5, 0.0, 1.0, 1.0)
+
+
+def test_pictures_of_another_renderer_get_ids_and_depths(bench: Bench) -> None:
+    """By what the same camera sees of the same side; what is not there any more is passed over, and a stop is gone on with."""
+    history = History(bench.folder)
+    history.room()
+    asked = bench.sitting("source")
+    rgb = np.random.default_rng(1).random((SIZE[1], SIZE[0], 3)).astype(np.float32)
+    entry = Kept("m1", "source", "mitsuba", 1.0, 2.0, 12, *SIZE, made=dict(asked.made))
+    writing.save(Picture(rgb, variance=rgb[..., 0]), history.path_of(entry))
+    history.put(entry)
+    question = questions.See(bench.session.camera, (("gone", asked), ("m1", asked)), SIZE, bench.folder)
+    bench.stopping = lambda: True
+    assert not bench.prover.see(question)
+    bench.stopping = lambda: False
+    assert bench.prover.see(question)
+    assert bench.of(questions.Proved) == [questions.Proved("source", "m1", True)]
+    found = open_picture(history.path_of(entry)).picture
+    assert np.array_equal(found.rgb, rgb) and found.variance is not None and not found.lights
+    assert found.materials is not None and "/W/Paint" in found.materials.names and found.objects is not None
+    assert found.depth is not None and float(found.depth()[9, 16, 0]) == pytest.approx(
+        1.0, rel=1e-3
+    )  # the wall, a metre away
+    (again,) = history.entries()
+    assert (
+        again.made == dict(asked.made) and again.samples == 12 and again.bytes == history.path_of(entry).stat().st_size
+    )

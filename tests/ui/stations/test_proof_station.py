@@ -14,7 +14,10 @@ from PySide6.QtGui import QAction, QDropEvent, QImage
 from PySide6.QtWidgets import QComboBox, QLabel, QPlainTextEdit, QPushButton
 
 from durvan.crossing.document.document import PinState
+from durvan.crossing.job.judging import Judged
 from durvan.crossing.looks import questions
+from durvan.dialects.look import Sampling
+from durvan.engine.engines import Engine
 from durvan.proof import writing
 from durvan.proof.history import Kept
 from durvan.proof.looking import ways
@@ -605,8 +608,41 @@ def test_final_has_the_samples_of_the_targets_own_settings(lamp: Window, put, mo
     ).samples
     assert wanted != proving.SETTINGS[-1].samples  # else this says nothing
     lamp.proofs.render(proving.SETTINGS[-1])
-    assert rendering.asked[-1].samples == wanted and rendering.asked[-1].size == (1920, 1080)
+    assert rendering.asked[-1].samples == wanted and rendering.asked[-1].size == (1280, 800)
     lamp.proofs.asked = None
+
+
+@pytest.mark.parametrize(
+    ("said", "size"), [((0, 0), (1920, 1080)), ((16384, 8192), (8192, 4096)), ((640, 360), (640, 360))]
+)
+def test_final_is_as_large_as_those_say_within_reason(lamp: Window, put, monkeypatch, said, size) -> None:
+    monkeypatch.setattr(proving.staging, "sampling_of", lambda *_: Sampling(8, size=said))
+    found = lamp.proofs.own(proving.SETTINGS[-1])
+    assert (found.size, found.samples) == (size, 16) and lamp.proofs.own(proving.SETTINGS[0]) is proving.SETTINGS[0]
+
+
+def test_what_mitsuba_renders_is_kept_with_what_it_was_made_of_and_gets_ids(
+    lamp: Window, put, qtbot, monkeypatch
+) -> None:
+    rendering, proofs = Rendering(lamp, monkeypatch), lamp.proofs
+    monkeypatch.setattr(lamp.judging, "start", lambda wish: None)
+    proofs.render(proving.SETTINGS[0], Engine.MITSUBA)
+    rgb = np.random.default_rng(2).uniform(0.2, 0.9, (HEIGHT, WIDTH, 3))
+    lamp.judging.found["source"] = Judged(rgb, "", 16, 2.5, (), {}, variance=0.01 * rgb[..., 0] ** 2)
+    lamp.judging.changed.emit()
+    qtbot.waitUntil(lambda: any(one.engine == "mitsuba" for one in proofs.entries), timeout=WAIT)
+    (kept,) = [one for one in proofs.entries if one.engine == "mitsuba"]
+    assert kept.made == proofs.sitting_of("source").made and kept.noise == pytest.approx(0.14, abs=0.03)
+    assert proofs.stands(kept) and proofs.chosen["source"] == kept.id
+    (asked,) = [one for one in rendering.asked if isinstance(one, questions.See)]
+    assert [(name, one.side) for name, one in asked.sides] == [(kept.id, "source")] and asked.size == (WIDTH, HEIGHT)
+    loaded = []
+    monkeypatch.setattr(proofs, "_load", lambda: loaded.append(True))
+    lamp.looks.proved.emit(questions.Proved("source", kept.id, True))
+    assert loaded == [True]
+    proofs._unseen = {kept.id: asked.sides[0][1]}
+    lamp.looks.troubled.emit(questions.Trouble(questions.See.__name__, "out of memory"))
+    assert "out of memory" in proofs.trouble and not proofs._unseen
 
 
 def test_samples_go_to_a_region_alone(proof: Proof, qtbot, lamp: Window, monkeypatch) -> None:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from durvan.crossing.job.expressing import express
 from durvan.crossing.job.session import Session
 from durvan.engine import outside, staging
+from durvan.optics.colour import REC709_LUMINANCE
 from durvan.progress import Report, silent
 from durvan.scene.said import Message
 
@@ -24,7 +25,9 @@ Seen = Callable[
 
 @dataclass(frozen=True)
 class Judged:
-    """A picture [height, width, 3] as the camera takes it, with how it came about. `left_out` are things by name with each one's reasons."""
+    """A picture [height, width, 3] as the camera takes it, with how it came about. `left_out` are things by name with each one's reasons,
+    `variance` is that of the luminance of each pixel [height, width], where it is known.
+    """
 
     picture: Floats
     response: str
@@ -35,6 +38,7 @@ class Judged:
     remarks: tuple[str, ...] = ()
     bad: int = 0
     stopped: str = ""
+    variance: Floats | None = None
 
     def notes(self) -> list[str]:
         """What is to be said of it, in sentences."""
@@ -70,5 +74,13 @@ def judge(
         found = outside.render(made.file, samples, size, made.camera(eye), report, limit, on_the_way)
     return Judged(
         exposure.exposed(found.picture), response, found.samples, found.seconds, found.messages, made.left_out, made.remarks, found.bad,
-        found.stopped,
+        found.stopped, _exposed(found.variance, exposure),
     )  # fmt: skip
+
+
+def _exposed(variance: Floats | None, exposure: staging.Exposure) -> Floats | None:
+    """The variance of luminances as that of what the camera makes of them."""
+    if variance is None:
+        return None
+    deviation = exposure.exposed(np.repeat(np.sqrt(variance)[..., None], 3, axis=2)) @ np.array(REC709_LUMINANCE)
+    return np.asarray(deviation * deviation)

@@ -17,9 +17,11 @@ from durvan.engine.gathering import Gathering
 from durvan.errors import PictureError
 from durvan.proof import writing
 from durvan.proof.history import History, Kept, changed
+from durvan.proof.picture import Ids
+from durvan.proof.reading import open_picture
 from durvan.scene.said import Grade
 
-Stage = Callable[[Sitting, questions.Prove], staging.Staged]
+Stage = Callable[[Sitting, questions.Prove | questions.See], staging.Staged]
 Say = Callable[[object], None]
 COARSE = 4  # times fewer pixels across, of what is shown first
 CLAMP = 100.0  # times white: what a sample may add, where the settings do not hold it to less
@@ -74,6 +76,35 @@ class Prover:
         for one in self.sides.values():
             if one.film.samples and one.asked in self.begun.sides:
                 self._keep(one, self.begun, one.film.samples >= self.begun.samples)
+
+    def see(self, question: questions.See) -> bool:
+        """Put what the camera sees first into pictures of another renderer; False when it was stopped and is to be gone on with."""
+        history = History(question.folder)
+        for name, asked in question.sides:
+            entry = next((one for one in history.entries() if one.id == name), None)
+            if entry is None:
+                continue
+            if self.stop():
+                return False
+            film, file = Gathering(self.stage(asked, question)), history.path_of(entry)
+            seen, picture = film.first_things(), open_picture(file).picture
+            materials, objects = (
+                Ids(numbers, tuple(names))
+                for numbers, names in ((seen.material, film.staged.materials), (seen.thing, seen.names))
+            )
+            more = film.more() | {"samples": np.full((*seen.depth.shape, 1), entry.samples, np.float32)}
+            said = {
+                "side": entry.side,
+                "camera": entry.camera,
+                "samples": entry.samples,
+                "made": entry.made,
+                "engine": entry.engine,
+            }
+            history.room()
+            writing.save(replace(picture, materials=materials, objects=objects), file, more, said)
+            history.put(entry)
+            self.say(questions.Proved(entry.side, entry.id, True))
+        return True
 
     def _side(self, asked: Sitting, question: questions.Prove) -> _Side | None:
         """The side as far as it was rendered, or a fresh one, of which something coarse is shown at once; None where it was stopped."""

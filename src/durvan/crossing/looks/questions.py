@@ -186,6 +186,18 @@ class Prove:
 
 
 @dataclass(frozen=True)
+class See:
+    """What the camera sees first of sides that another renderer made pictures of: ids, depths and normals are put into what was kept of each in
+    `folder`, by its entry's id.
+    """
+
+    camera: str
+    sides: tuple[tuple[str, Sitting], ...]
+    size: tuple[int, int]
+    folder: Path
+
+
+@dataclass(frozen=True)
 class EndProof:
     """Stop rendering for Proof, and keep what there is."""
 

@@ -389,12 +389,15 @@ class Server:
 
     # Proof
 
-    def _staged_for(self, asked: Sitting, question: questions.Prove) -> staging.Staged:
+    def _staged_for(self, asked: Sitting, question: questions.Prove | questions.See) -> staging.Staged:
         return self._staged(asked.side, list(asked.things), question.camera, question.size, asked.unseen)
 
     def _prove(self, question: questions.Prove) -> bool:
         self.say(questions.Working("the renders for Proof"))
         return self.prover.prove(question)
+
+    def _see(self, question: questions.See) -> bool:
+        return self.prover.see(question)
 
     def _end_proof(self, question: questions.EndProof) -> bool:
         del question
@@ -444,13 +447,14 @@ ASKED: dict[type, Asked] = {
     questions.Cover: Asked(7, "cover", Server._cover),
     questions.Render: Asked(8, "render", Server._render),
     questions.EndProof: Asked(9, "proof", Server._end_proof),
-    questions.Prove: Asked(10, "proof", Server._prove),
-    questions.GuessAll: Asked(11, "guesses", Server._guess_all),
-    questions.Settle: Asked(12, "settle", Server._settle),
-    questions.Recognise: Asked(13, "kinds", Server._recognise),
-    questions.MeasureAll: Asked(14, "drifts", Server._measure_all),
-    questions.Try: Asked(15, "try", Server._settle),
-    questions.Refine: Asked(16, "refine", Server._refine),
+    questions.See: Asked(10, "see", Server._see),
+    questions.Prove: Asked(11, "proof", Server._prove),
+    questions.GuessAll: Asked(12, "guesses", Server._guess_all),
+    questions.Settle: Asked(13, "settle", Server._settle),
+    questions.Recognise: Asked(14, "kinds", Server._recognise),
+    questions.MeasureAll: Asked(15, "drifts", Server._measure_all),
+    questions.Try: Asked(16, "try", Server._settle),
+    questions.Refine: Asked(17, "refine", Server._refine),
 }
 
 

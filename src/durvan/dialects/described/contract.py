@@ -118,6 +118,8 @@ class SamplingSaid(Said):
     clamp: Text = "0"
     indirect: Text = "True"
     pixel_aspect: Text = "1"
+    width: Text = "0"
+    height: Text = "0"
 
 
 class LooksSaid(Strict):

@@ -20,7 +20,7 @@ from durvan.dialects.described.contract import (
     ViewSaid,
 )
 from durvan.dialects.described.language import FIELDS, NUMBERS, PLACES, read
-from durvan.dialects.look import Inputs, Lamp, Lobe, Looks, Sampling, Surface, View
+from durvan.dialects.look import Inputs, Lamp, Lobe, Looks, Sampling, Surface, View, in_pixels
 from durvan.dialects.shared.looks import relief_of, tinted
 from durvan.errors import FormulaError, PackError
 from durvan.graph import expression as ex
@@ -249,7 +249,12 @@ class DescribedLooks:
             return self.before.settings(kind, get) if self.before is not None else Sampling()
         of = self._said(word, get)
         return Sampling(
-            int(of["samples"]), int(of["bounces"]), of["clamp"], bool(of["indirect"]), pixel_aspect=of["pixel_aspect"]
+            int(of["samples"]),
+            int(of["bounces"]),
+            of["clamp"],
+            bool(of["indirect"]),
+            pixel_aspect=of["pixel_aspect"],
+            size=in_pixels((of["width"], of["height"])),
         )
 
     def _said(self, word: Word, get: Inputs) -> dict[str, Any]:

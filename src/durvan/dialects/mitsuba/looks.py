@@ -12,7 +12,7 @@ from functools import partial
 from typing import Any
 
 from durvan.dialects import layers
-from durvan.dialects.look import Inputs, Lamp, Lobe, Sampling, Surface, View
+from durvan.dialects.look import Inputs, Lamp, Lobe, Sampling, Surface, View, in_pixels
 from durvan.dialects.mitsuba.functions import named_eta, named_k
 from durvan.dialects.mitsuba.plastic import coat
 from durvan.dialects.shared.looks import fibre, height, outputs, relief_of
@@ -336,4 +336,5 @@ def settings(kind: str, get: Inputs) -> Sampling:
     """How many samples, and how long paths are: theirs are counted in edges, and light that does not bounce has two."""
     del kind
     depth = int(get.number("max_depth"))
-    return Sampling(max(int(get.number("sample_count")), 1), 1000 if depth < 0 else max(depth - 2, 0))
+    size = in_pixels((get.number("width"), get.number("height")))
+    return Sampling(max(int(get.number("sample_count")), 1), 1000 if depth < 0 else max(depth - 2, 0), size=size)

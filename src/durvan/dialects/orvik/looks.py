@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 
 from durvan.dialects import layers
-from durvan.dialects.look import Fog, Inputs, Lamp, Lists, Lobe, Numbers, Sampling, Surface, View
+from durvan.dialects.look import Fog, Inputs, Lamp, Lists, Lobe, Numbers, Sampling, Surface, View, in_pixels
 from durvan.dialects.shared.looks import (
     ball,
     daylight,
@@ -367,5 +367,5 @@ def settings(kind: str, get: Inputs) -> Sampling:
     return Sampling(
         side * side, int(get.number("bounces")) if get.flag("indirect") else 0, get.number("clamp"),
         get.flag("indirect"), "" if response == "none" else response, unshown(region=get.numbers("region")),
-        get.number("pixel_aspect"),
+        get.number("pixel_aspect"), size=in_pixels(get.numbers("size"), get.number("percent")),
     )  # fmt: skip

@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 
 from durvan.dialects import layers
-from durvan.dialects.look import Fog, Inputs, Lamp, Lobe, Sampling, Surface, View
+from durvan.dialects.look import Fog, Inputs, Lamp, Lobe, Sampling, Surface, View, in_pixels
 from durvan.dialects.shared.looks import (
     ball,
     exposure_scale,
@@ -238,4 +238,10 @@ def settings(kind: str, get: Inputs) -> Sampling:
     paths = max(int(get.number(name)) for name in ("diffuse_paths", "mirror_paths", "clear_paths"))
     left, top, width, height = get.numbers("crop")
     notes = unshown((left, 1.0 - top - height, left + width, 1.0 - top), get.number("time_limit"))
-    return Sampling(int(get.number("samples")), paths, notes=notes, pixel_aspect=get.number("pixel_aspect"))
+    return Sampling(
+        int(get.number("samples")),
+        paths,
+        notes=notes,
+        pixel_aspect=get.number("pixel_aspect"),
+        size=in_pixels(get.numbers("size")),
+    )

@@ -6,7 +6,7 @@ import math
 from dataclasses import replace
 from typing import Any
 
-from durvan.dialects.look import Inputs, Lamp, Lists, Sampling, View
+from durvan.dialects.look import Inputs, Lamp, Lists, Sampling, View, in_pixels
 from durvan.dialects.shared.looks import ball, paths, tinted, unshown
 from durvan.graph.expression import Lookup
 from durvan.optics.colour import usd_black_body
@@ -111,5 +111,5 @@ def settings(kind: str, get: Inputs) -> Sampling:
     """USD says nothing of how a picture is sampled, but of its pixels and of films of another aspect."""
     return Sampling(
         pixel_aspect=get.number("pixelAspectRatio"), fits=get.word("aspectRatioConformPolicy"),
-        notes=unshown(get.numbers("region")),
+        notes=unshown(get.numbers("region")), size=in_pixels(get.numbers("resolution")),
     )  # fmt: skip

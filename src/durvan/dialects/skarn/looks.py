@@ -10,7 +10,7 @@ import math
 from dataclasses import replace
 
 from durvan.dialects import layers
-from durvan.dialects.look import Inputs, Lamp, Lobe, Sampling, Surface, View
+from durvan.dialects.look import Inputs, Lamp, Lobe, Sampling, Surface, View, in_pixels
 from durvan.dialects.shared.looks import ball, daylight, height, measured, outputs, relief_of, tinted, turned, uvs
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field, Lookup
@@ -265,4 +265,10 @@ def settings(kind: str, get: Inputs) -> Sampling:
     """skarn.settings."""
     bounces = max(int(get.number(name)) for name in ("matt_paths", "mirror_paths", "glass_paths"))
     notes = ("clamp what has bounced; here nothing is clamped",) if get.number("clamp") > 0.0 else ()
-    return Sampling(int(get.number("samples")), bounces, notes=notes, pixel_aspect=get.number("pixel_aspect"))
+    return Sampling(
+        int(get.number("samples")),
+        bounces,
+        notes=notes,
+        pixel_aspect=get.number("pixel_aspect"),
+        size=in_pixels(get.numbers("size")),
+    )

@@ -13,6 +13,7 @@ from durvan.proof.picture import Picture, Pixels
 _Y = np.array(REC709_LUMINANCE, dtype=np.float32)
 # Gives nothing of planes and straight edges (Immerkær 1996)
 _CROSS = np.array([[1.0, -2.0, 1.0], [-2.0, 4.0, -2.0], [1.0, -2.0, 1.0]])
+FLOOR = 0.02  # of the middle: below it a stop counts for less and less
 _MOST = 1e24  # of a variance
 _ENOUGH = 500_000  # pixels
 _PARTS = 8  # into which each side of a picture is dealt
@@ -51,6 +52,16 @@ def in_stops(variance: Pixels, picture: Picture, floor: float) -> float:
     grey = np.maximum(picture.rgb[::step, ::step].mean(axis=2), 0.0) + floor
     found = np.minimum(variance[::step, ::step], _MOST) / (grey.astype(np.float64) * np.log(2.0)) ** 2
     return float(np.mean(np.minimum(found[np.isfinite(found)], 9.0))) if np.isfinite(found).any() else 0.0
+
+
+def noise_of(picture: Picture) -> float:
+    """The standard deviation of a pixel in stops, over the picture; 0 where nobody knows its variance."""
+    if picture.variance is None:
+        return 0.0
+    grey = picture.rgb.mean(axis=2)
+    lit = grey[np.isfinite(grey) & (grey > 0.0)]
+    floor = FLOOR * float(np.median(lit)) if lit.size else 1e-6
+    return float(np.sqrt(in_stops(picture.variance, picture, floor)))
 
 
 def noise_ratio(source: Picture, target: Picture, floor: float) -> float:

@@ -19,6 +19,7 @@ from durvan.engine.engines import Engine
 from durvan.errors import DurvanError
 from durvan.proof import history as histories
 from durvan.proof import writing
+from durvan.proof.causes.noise import noise_of
 from durvan.proof.history import History, Kept
 from durvan.proof.picture import Picture
 from durvan.ui.followers.comparing import Comparing, Wanted
@@ -28,6 +29,7 @@ from durvan.ui.shared.state import State
 
 OUTSIDE = "file"
 _MOST_SAMPLES = 4096
+_LONGEST = 8192  # pixels of a side that is rendered for Proof
 _ALIKE = 1.2  # times the variance, up to which both are alike
 
 
@@ -45,7 +47,10 @@ SETTINGS = (
     Setting("quick", (480, 270), 16, "Soon there, and noisy: for a first look."),
     Setting("usual", (960, 540), 64, "For looking closely."),
     Setting(
-        "final", (1920, 1080), 256, "For the sign-off, with the samples of the target's own settings; takes its time."
+        "final",
+        (1920, 1080),
+        256,
+        "For the sign-off: as large and with as many samples as the target's own settings say; takes its time.",
     ),
 )
 
@@ -72,6 +77,8 @@ class Proofs(QObject):
         self._setting = SETTINGS[0]
         self._done: set[str] = set()
         self._judged: dict[str, Judged] = {}  # what was kept already
+        self._judging_as: dict[str, Sitting] = {}  # what a real renderer was given
+        self._unseen: dict[str, Sitting] = {}  # kept pictures of it of which ids and depths are looked for
         self._standing: tuple[object, dict[str, Mapping[str, str]]] | None = None
         self.comparing.failed.connect(self._failed)
         self.comparing.shown.connect(self.changed)
@@ -92,7 +99,7 @@ class Proofs(QObject):
     def _opened(self) -> None:
         session = self.state.session
         self.entries, self.chosen, self.live, self.asked = [], {}, {}, None
-        self._done, self.part = set(), None
+        self._done, self.part, self._unseen = set(), None, {}
         self.trouble, self.paused = "", False
         self.history = History(histories.folder_of(Path(session.scene.file))) if session is not None else None
         self.refresh()
@@ -204,6 +211,7 @@ class Proofs(QObject):
         self.trouble, self._setting = "", setting
         setting = self.own(setting)
         if engine is Engine.MITSUBA:
+            self._judging_as = {side: one for side in SIDES if (one := self.sitting_of(side)) is not None}
             self.judging.start(Wish(setting.samples, 3600.0, setting.size))
             self.changed.emit()
             return
@@ -258,12 +266,13 @@ class Proofs(QObject):
         return self._standing[1].get(entry.side) == entry.made
 
     def own(self, setting: Setting) -> Setting:
-        """A setting with what the target's own settings say of it: the last one has their samples a pixel."""
+        """A setting with what the target's own settings say of it: the last one is as large, with as many samples a pixel."""
         session = self.state.session
         if session is None or setting is not SETTINGS[-1]:
             return setting
-        wanted = staging.sampling_of(session.scene, session.plan.target_things, session.registry).samples
-        return replace(setting, samples=min(max(wanted, SETTINGS[0].samples), _MOST_SAMPLES))
+        wanted = staging.sampling_of(session.scene, session.plan.target_things, session.registry)
+        samples = min(max(wanted.samples, SETTINGS[0].samples), _MOST_SAMPLES)
+        return replace(setting, samples=samples, size=_held(wanted.size) if all(wanted.size) else setting.size)
 
     def _same(self, one: Sitting, setting: Setting, camera: str) -> Kept | None:
         """A kept picture of the very same, as large and with as many samples."""
@@ -351,6 +360,9 @@ class Proofs(QObject):
         self.changed.emit()
 
     def _proved(self, answer: questions.Proved) -> None:
+        if self._unseen.pop(answer.entry, None) is not None:
+            self._seen(answer.entry)
+            return
         self.refresh()
         self.chosen[answer.side] = answer.entry
         self.comparing.drop(answer.entry)
@@ -362,6 +374,14 @@ class Proofs(QObject):
             self.live = {}
             self._load()
         self._heard()
+        self.changed.emit()
+
+    def _seen(self, name: str) -> None:
+        """What another renderer made has ids and depths now."""
+        self.refresh()
+        self.comparing.drop(name)
+        if name in self.chosen.values() and not self.live:
+            self._load()
         self.changed.emit()
 
     def _heard(self) -> None:
@@ -388,27 +408,31 @@ class Proofs(QObject):
         self.changed.emit()
 
     def _keep_judged(self, side: str, found: Judged, history: History, camera: str) -> None:
-        now = time.time()
+        now, asked = time.time(), self._judging_as.get(side)
         height, width, _ = found.picture.shape
+        made = dict(asked.made) if asked is not None else {}
+        earlier = [one for one in self.entries if (one.side, one.engine) == (side, Engine.MITSUBA.value) and one.made]
+        variance = found.variance.astype(np.float32) if found.variance is not None else None
+        picture = Picture(found.picture.astype(np.float32), variance=variance)
         entry = Kept(
             history.fresh_id(side, now), side, Engine.MITSUBA.value, now, found.seconds, found.samples, width, height, camera=camera,
-            response=found.response, messages=tuple((one.grade.value, "", one.text) for one in found.messages),
+            response=found.response, messages=tuple((one.grade.value, "", one.text) for one in found.messages), noise=noise_of(picture),
+            made=made, changed=histories.changed(earlier[-1].made, made) if earlier else (),
         )  # fmt: skip
 
         def save() -> Kept:
             history.room()
-            writing.save(
-                Picture(found.picture.astype(np.float32)),
-                history.path_of(entry),
-                None,
-                {"side": side, "engine": entry.engine},
-            )
+            writing.save(picture, history.path_of(entry), None, {"side": side, "engine": entry.engine, "made": made})
             return history.put(entry)
 
         def then(kept: Kept) -> None:
             self.refresh()
             self.chosen[side] = kept.id
             self._load()
+            if asked is not None:
+                self._unseen[kept.id] = asked
+                wanted = questions.See(camera, tuple(self._unseen.items()), (width, height), history.folder)
+                self.looks.renderer.ask(wanted)
 
         self.comparing.errands.ask(f"keep {side}", save, then)
 
@@ -454,6 +478,9 @@ class Proofs(QObject):
 
     def _troubled(self, answer: questions.Trouble) -> None:
         """The rendering process cannot go on with it, or is gone: what was kept stays, and another try begins anew."""
+        if self._unseen and answer.about in (questions.See.__name__, "renderer"):
+            self._unseen, self.trouble = {}, f"What the camera sees cannot be told by name: {answer.text}"
+            self.changed.emit()
         if self.asked is not None and answer.about in (
             type(self.asked).__name__,
             questions.EndProof.__name__,
@@ -472,3 +499,10 @@ class Proofs(QObject):
     def _failed(self, problem: DurvanError) -> None:
         self.trouble = str(problem)
         self.changed.emit()
+
+
+def _held(size: tuple[int, int]) -> tuple[int, int]:
+    """A size, or the largest of its shape that is rendered for Proof."""
+    scale = min(1.0, _LONGEST / max(size))
+    width, height = (max(1, round(part * scale)) for part in size)
+    return width, height

@@ -58,7 +58,9 @@ def windows(pair: Pair) -> None:
     wanted = views.views_of()[0]
     toned = {
         "sRGB": lens.Toned(tones.display_table()),
-        "a colour view": lens.Toned(tones.display_table(), 1.0, views.cube(wanted), views.axis(tones.values())),
+        "a colour view": lens.Toned(
+            tones.display_table(), 1.0, lens.Cube.of(views.cube(wanted), views.axis(tones.values()))
+        ),
     }
     colours = ways.BY_NAME[ways.COLOUR].scale
     assert colours is not None

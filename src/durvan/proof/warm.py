@@ -62,9 +62,8 @@ def run_each() -> None:
             pair.between(way.name, Look(beyond_noise=True))
     table = tones.display_table()
     frame = lens.Frame.fitting(pair.size, (8, 8))
-    axis = views.axis(tones.values())
-    cube = np.zeros((views.SIDE, views.SIDE, views.SIDE, 3), np.float32)
-    for toned in (lens.Toned(table), lens.Toned(table, 1.0, cube, axis)):
+    cube = lens.Cube.of(np.zeros((views.SIDE, views.SIDE, views.SIDE, 3), np.float32), views.axis(tones.values()))
+    for toned in (lens.Toned(table), lens.Toned(table, 1.0, cube)):
         lens.picture(pair.pictures()[0], frame, (8, 8), toned, 0)
     lens.measured(pair.luminances()[0], frame, (8, 8), ways.BY_NAME[ways.COLOUR].scale.table(), (0.0, 1.0), 0)  # type: ignore[union-attr]
     analyse(*sides)

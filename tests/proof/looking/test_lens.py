@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from durvan.formats import views
 from durvan.optics.tone import bytes_of, developed
 from durvan.proof.looking import lens, tones, ways
-from durvan.proof.looking.lens import Frame, Levels, Toned
+from durvan.proof.looking.lens import Cube, Frame, Levels, Toned
 
 OUTSIDE = 0xFF969696
 
@@ -144,7 +144,7 @@ def test_scales_tell_more_by_lightness_alone(way) -> None:
 
 def test_colour_views_are_what_the_library_gives() -> None:
     wanted = views.views_of()[0]
-    toned = Toned(tones.display_table(), 1.0, views.cube(wanted), views.axis(tones.values()))
+    toned = Toned(tones.display_table(), 1.0, Cube.of(views.cube(wanted), views.axis(tones.values())))
     rgb = np.exp2(np.random.default_rng(1).uniform(-7.0, 3.0, (60, 100, 3))).astype(np.float32)
     out = channels(lens.picture(Levels.of(rgb), Frame(0.0, 0.0, 1.0), (100, 60), toned, OUTSIDE)).astype(float)
     known = np.clip(views.applied(wanted, rgb), 0.0, 1.0) * 255.0

@@ -33,6 +33,7 @@ _MOST = 3.0  # stops that a pixel may be apart
 _LEAST = 12  # blocks
 _LARGEST = 1e9  # times display white
 _TRUST = 2.0  # how far off what renderers say of their own noise may be: of bright specks they have seen but few
+_NOTHING = 0.0005  # of the difference, below which a cause is none
 _PATTERN = 0.02  # of the difference, that a pattern has to be
 
 
@@ -104,6 +105,7 @@ def analyse(source: Picture, target: Picture) -> Analysis:
         shared.append(Cause(NOISE, share=noisy, ratio=ratio))
     total = max(whole, 1e-12)
     shared = sorted((replace(one, share=one.share / total) for one in shared), key=lambda one: -one.share)
+    shared = [one for one in shared if one.share >= _NOTHING]
     mine = sum(one.share for one in shared if one.kind != NOISE)
     return Analysis(tuple(shared), float(np.sqrt(whole)), noisy / total, max(1.0 - mine - noisy / total, 0.0), solved)
 
@@ -255,11 +257,12 @@ def _add_patterns(causes: list[Cause], solved: Solved, still: float, moved: bool
 
 
 def unbent(picture: Picture, exponent: float) -> Picture:
-    """A picture without a response: its values to the power of 1 / exponent."""
+    """A picture without a response: its values to the power of 1 / exponent; what is beyond numbers then is none."""
     power = 1.0 / exponent
     level = np.maximum(picture.rgb, 0.0)
     variance = picture.variance
-    if variance is not None:
-        grey = np.maximum(level.mean(axis=2), 1e-6)
-        variance = (variance * (power * grey ** (power - 1.0)) ** 2).astype(np.float32)
-    return replace(picture, rgb=(level**power).astype(np.float32), variance=variance)
+    with np.errstate(over="ignore", invalid="ignore"):
+        if variance is not None:
+            grey = np.maximum(level.mean(axis=2), 1e-6)
+            variance = np.minimum(variance * (power * grey ** (power - 1.0)) ** 2, 1e24).astype(np.float32)
+        return replace(picture, rgb=(level**power).astype(np.float32), variance=variance)

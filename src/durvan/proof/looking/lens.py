@@ -19,8 +19,12 @@ from durvan.proof.looking import pixels
 from durvan.proof.looking.tones import FIRST, PLACES, SHIFT, Bytes
 
 Floats = NDArray[np.float32]
+Corners = NDArray[np.int64]
+Steps = NDArray[np.int16]
 Screen = NDArray[np.uint32]  # 0xffRRGGBB [height, width]
 _SMALLEST = 64
+_FULL = 255 * 16  # what white is in a cube's corners
+_HALVES = (2048 << 42) | (2048 << 21) | 2048  # half a display value in each channel, once corners are weighed by 256ths
 _SHIFT, _FIRST, _PLACES = SHIFT, FIRST, PLACES
 
 
@@ -117,49 +121,50 @@ def _sample(level: Any, high: int, wide: int, channels: int, x: float, y: float,
 
 
 @small
-def _place(value: float) -> int:
-    """Where a table has a value."""
-    bits = np.float32(value).view(np.int32) >> _SHIFT
-    return max(0, min(int(bits) - _FIRST, _PLACES - 1)) if value > 0.0 else 0
+def _inside(left: float, step: float, width: float, count: int) -> tuple[int, int]:
+    """The first of a window's columns that shows a picture of a width, and the first behind them."""
+    begin = min(max(math.ceil(-left / step - 0.5), 0), count)
+    end = min(max(math.ceil((width - left) / step - 0.5), begin), count)
+    return begin, end
 
 
 @small
-def _cubed(cube: Any, n: int, axis: Any, rgb: Any, k: float) -> None:
-    """Values become a cube's [n, n, n, 3], between the four of its corners that are about them (a cube cut into six by its diagonal); `axis`
-    says where along it each place of a table stands.
+def _place(value: float) -> int:
+    """Where a table has a value; the bits of one below nothing are below all places."""
+    bits = np.float32(value).view(np.int32) >> _SHIFT
+    return max(0, min(int(bits) - _FIRST, _PLACES - 1))
+
+
+@small
+def _cubed(cube: Any, n: int, axis: Any, rgb: Any) -> int:
+    """A cube's colour for some values, as 0xRRGGBB: between the four of its corners that are about them (a cube cut into six by its diagonal).
+
+    All three channels are added up at once, each in bits of its own (see `Cube`). How far along each axis and the step along it stand in one
+    number, so that their order, which says which corners they are, takes no branches.
     """
-    x, y, z = axis[_place(rgb[0] * k)], axis[_place(rgb[1] * k)], axis[_place(rgb[2] * k)]
-    i, j, m = min(int(x), n - 2), min(int(y), n - 2), min(int(z), n - 2)
-    x, y, z = x - np.float32(i), y - np.float32(j), z - np.float32(m)
-    red, green, blue = 3 * n * n, 3 * n, 3  # a step along each
-    if x >= y:
-        if y >= z:
-            first, second, most, middle, least = red, red + green, x, y, z
-        elif x >= z:
-            first, second, most, middle, least = red, red + blue, x, z, y
-        else:
-            first, second, most, middle, least = blue, red + blue, z, x, y
-    elif z >= y:
-        first, second, most, middle, least = blue, green + blue, z, y, x
-    elif z >= x:
-        first, second, most, middle, least = green, green + blue, y, z, x
-    else:
-        first, second, most, middle, least = green, red + green, y, x, z
-    corner = i * red + j * green + m * blue
-    one, whole = np.float32(1.0), red + green + blue
-    for c in range(3):
-        at = corner + c
-        rgb[c] = (
-            (one - most) * cube[at]
-            + (most - middle) * cube[at + first]
-            + (middle - least) * cube[at + second]
-            + least * cube[at + whole]
-        )
+    x, y, z = int(axis[_place(rgb[0])]), int(axis[_place(rgb[1])]), int(axis[_place(rgb[2])])
+    i, j, m = min(x >> 8, n - 2), min(y >> 8, n - 2), min(z >> 8, n - 2)
+    red, green, blue = ((x - (i << 8)) << 13) | (n * n), ((y - (j << 8)) << 13) | n, ((z - (m << 8)) << 13) | 1
+    more, less = max(red, green), min(red, green)
+    last = max(less, blue)
+    most, middle, least = max(more, last), min(more, last), min(less, blue)
+    first, second, third = most >> 13, middle >> 13, least >> 13
+    corner = (i * n + j) * n + m
+    one = corner + (most & 8191)
+    two = one + (middle & 8191)
+    found = (
+        (256 - first) * int(cube[corner])
+        + (first - second) * int(cube[one])
+        + (second - third) * int(cube[two])
+        + third * int(cube[two + (least & 8191)])
+        + _HALVES
+    )
+    return ((found >> 54) & 255) << 16 | ((found >> 33) & 255) << 8 | ((found >> 12) & 255)
 
 
 @entry
 def _picture(
-    level: Floats, scale: float, left: float, top: float, zoom: float, table: Bytes, cube: Floats, axis: Floats, gain: float, outside: int,
+    level: Floats, scale: float, left: float, top: float, zoom: float, table: Bytes, cube: Corners, axis: Steps, gain: float, outside: int,
     marks: bool, first: int, end: int, out: Screen,
 ) -> None:  # fmt: skip
     """Rows `first` to `end` of a window onto a picture."""
@@ -173,15 +178,20 @@ def _picture(
         address(axis),
         address(table),
     )
-    tall, broad, channels = level.shape
+    tall, broad = level.shape[:2]
+    step = 1.0 / zoom
     for i in range(first, end):
-        y = top + (i + 0.5) / zoom
-        for j in range(out.shape[1]):
-            x = left + (j + 0.5) / zoom
-            if x < 0.0 or y < 0.0 or x * scale >= level.shape[1] or y * scale >= level.shape[0]:
-                out[i, j] = np.uint32(outside)
-                continue
-            if not _sample(there, tall, broad, channels, x * scale, y * scale, smooth, rgb):
+        y = top + (i + 0.5) * step
+        begin, stop = _inside(left, step, broad / scale, out.shape[1])
+        if y < 0.0 or y * scale >= tall:
+            begin = stop = out.shape[1]
+        for j in range(begin):
+            out[i, j] = np.uint32(outside)
+        for j in range(stop, out.shape[1]):
+            out[i, j] = np.uint32(outside)
+        for j in range(begin, stop):
+            x = left + (j + 0.5) * step
+            if not _sample(there, tall, broad, 3, x * scale, y * scale, smooth, rgb):
                 out[i, j] = np.uint32(_hatch(i, j))
                 continue
             if marks and (i + j) % 6 < 3:
@@ -190,14 +200,10 @@ def _picture(
                     out[i, j] = np.uint32(0xFF000000) if most >= 1.0 else np.uint32(0xFFFFFFFF)
                     continue
             if by_cube:
-                _cubed(corners, side, places, rgb, gain)
-                red, green, blue = (
-                    int(min(max(rgb[0], 0.0), 1.0) * 255.0 + 0.5), int(min(max(rgb[1], 0.0), 1.0) * 255.0 + 0.5),
-                    int(min(max(rgb[2], 0.0), 1.0) * 255.0 + 0.5),
-                )  # fmt: skip
+                out[i, j] = np.uint32(0xFF000000 | _cubed(corners, side, places, rgb))
             else:
                 red, green, blue = int(codes[_place(rgb[0])]), int(codes[_place(rgb[1])]), int(codes[_place(rgb[2])])
-            out[i, j] = np.uint32(0xFF000000 | (red << 16) | (green << 8) | blue)
+                out[i, j] = np.uint32(0xFF000000 | (red << 16) | (green << 8) | blue)
 
 
 @small
@@ -217,13 +223,18 @@ def _map(
     one_value = np.empty(1, np.float32)
     value_, there = address(one_value), address(level)
     tall, broad, channels = level.shape
+    step = 1.0 / zoom
     for i in range(first, end):
-        y = top + (i + 0.5) / zoom
-        for j in range(out.shape[1]):
-            x = left + (j + 0.5) / zoom
-            if x < 0.0 or y < 0.0 or x * scale >= level.shape[1] or y * scale >= level.shape[0]:
-                out[i, j] = np.uint32(outside)
-                continue
+        y = top + (i + 0.5) * step
+        begin, stop = _inside(left, step, broad / scale, out.shape[1])
+        if y < 0.0 or y * scale >= tall:
+            begin = stop = out.shape[1]
+        for j in range(begin):
+            out[i, j] = np.uint32(outside)
+        for j in range(stop, out.shape[1]):
+            out[i, j] = np.uint32(outside)
+        for j in range(begin, stop):
+            x = left + (j + 0.5) * step
             if not _sample(there, tall, broad, channels, x * scale, y * scale, smooth, value_):
                 out[i, j] = np.uint32(_hatch(i, j))
                 continue
@@ -236,20 +247,42 @@ def _map(
             )
 
 
-_NO_CUBE = np.zeros((1, 1, 1, 3), np.float32)
-_NO_AXIS = np.zeros(1, np.float32)
+@dataclass(frozen=True, eq=False)
+class Cube:
+    """A colour view for the screen: `corners` [n, n, n] hold red, green and blue of a display's 255 as sixteenths, in bits from 42, 21 and 0 on;
+    `places` says for each place of a table where along the cube its value stands with the exposure on it, in 256ths.
+    """
+
+    corners: Corners
+    places: Steps
+
+    @classmethod
+    def of(cls, cube: Floats, axis: Floats) -> Cube:
+        """Of display values [n, n, n, 3] from 0 to 1, and where along them each place of a table stands, from 0 to n − 1."""
+        lanes = np.rint(np.clip(np.nan_to_num(cube, nan=0.0), 0.0, 1.0) * _FULL).astype(np.int64)
+        corners = (lanes[..., 0] << 42) | (lanes[..., 1] << 21) | lanes[..., 2]
+        return cls(np.ascontiguousarray(corners), _steps(axis))
+
+    def exposed(self, axis: Floats) -> Cube:
+        """With another exposure: where along it each place of a table stands then."""
+        return Cube(self.corners, _steps(axis))
+
+
+def _steps(axis: Floats) -> Steps:
+    found: Steps = np.rint(np.asarray(axis) * 256.0).astype(np.int16)
+    return found
+
+
+_NO_CUBE = Cube(np.zeros((1, 1, 1), np.int64), np.zeros(1, np.int16))
 
 
 @dataclass(frozen=True)
 class Toned:
-    """How a side's values become a display's: a `table` [PLACES] with the exposure in it, or a `cube` with where its `axis` stands for each place
-    of a table; `gain` is the exposure as a factor.
-    """
+    """How a side's values become a display's: a `table` [PLACES] with the exposure in it, or a `cube`; `gain` is the exposure as a factor."""
 
     table: Bytes
     gain: float = 1.0
-    cube: Floats | None = None
-    axis: Floats | None = None
+    cube: Cube | None = None
 
 
 def picture(
@@ -263,11 +296,10 @@ def picture(
     level, scale = side.for_zoom(frame.zoom)
     out = np.empty((size[1], size[0]), np.uint32)
     cube = toned.cube if toned.cube is not None else _NO_CUBE
-    axis = toned.axis if toned.axis is not None else _NO_AXIS
     over_bands(
         size[1],
         lambda first, end: _picture(
-            level, scale, frame.left, frame.top, frame.zoom, toned.table, cube, axis, toned.gain, outside, clipped, first, end, out
+            level, scale, frame.left, frame.top, frame.zoom, toned.table, cube.corners, cube.places, toned.gain, outside, clipped, first, end, out
         ),
     )  # fmt: skip
     return out

@@ -11,7 +11,7 @@ from durvan.errors import DurvanError
 from durvan.formats import views
 from durvan.formats.views import ColourView
 from durvan.proof.looking import tones, ways
-from durvan.proof.looking.lens import Frame, Toned
+from durvan.proof.looking.lens import Cube, Frame, Toned
 from durvan.proof.looking.pair import LUMINANCE, Look
 from durvan.proof.looking.ways import BY_NAME, WAYS, Way
 
@@ -62,7 +62,7 @@ class Showing(QObject):
         self.trouble = ""
         self.region: tuple[int, int, int, int] | None = None
         self._tables: dict[tuple[float, str], Toned] = {}
-        self._cubes: dict[str, tuple[object, object]] = {}
+        self._cubes: dict[str, Cube] = {}
 
     def names_of_views(self) -> list[str]:
         """All views: the plain display, the response that is burnt in, and those of the config."""
@@ -95,12 +95,11 @@ class Showing(QObject):
             return plain
         try:
             if self.view not in self._cubes:
-                self._cubes[self.view] = views.cube(wanted), views.axis(tones.values())
+                self._cubes[self.view] = Cube.of(views.cube(wanted), views.axis(tones.values()))
         except DurvanError as problem:
             self.trouble = str(problem)
             return plain
-        cube, axis = self._cubes[self.view]
-        return replace(plain, cube=cube, axis=axis)  # type: ignore[arg-type] # what was put in above
+        return replace(plain, cube=self._cubes[self.view].exposed(views.axis(tones.values() * 2.0**stops)))
 
     # changing it
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
@@ -11,12 +12,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from durvan.proof.aligning import Details
 from durvan.proof.causes.analysis import CAMERA, analyse
 from durvan.proof.causes.saying import lines
 from durvan.proof.mending import predicted
 from durvan.proof.picture import Ids, Picture
 from durvan.proof.reading import open_picture
-from durvan.proof.standing import Stance, nearness_of, stances, stood, taken_back
+from durvan.proof.standing import Stance, nearness_of, stood, taken_back
+from durvan.proof.standing import stances as stances_of
 from durvan.proof.writing import save
 
 WIDTH, HEIGHT = 300, 220
@@ -41,6 +44,10 @@ def seen(values: np.ndarray, seed: int = 1, noise: float = 0.02, **more) -> Pict
     grainy = values * (1.0 + noise * r.standard_normal((HEIGHT, WIDTH, 1)))
     variance = (values.mean(axis=2) * noise) ** 2
     return Picture(grainy.astype(np.float32), variance=variance.astype(np.float32), **more)
+
+
+def stances(source: Picture, target: Picture) -> Iterator[Stance]:
+    return stances_of(source, Details.of(source.rgb, target.rgb))
 
 
 def rolled(roll: float, larger: float, right: float, down: float) -> np.ndarray:

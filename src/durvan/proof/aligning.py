@@ -43,11 +43,45 @@ class Shift:
         return math.hypot(self.right, self.down)
 
 
+@dataclass(frozen=True)
+class Details:
+    """What is fine in two pictures (see `detail`), of blocks of so many pixels' side, and the luminances that it is of."""
+
+    block: int
+    one: Floats
+    two: Floats
+    levels: tuple[Floats, Floats]
+
+    @classmethod
+    def of(cls, first: Pixels, second: Pixels) -> Details:
+        """Of pictures [height, width, 3] of one size."""
+        block = max(1, math.ceil(max(first.shape[:2]) / _MOST))
+        return cls._of_levels(block, (grey(first, block), grey(second, block)))
+
+    @classmethod
+    def _of_levels(cls, block: int, levels: tuple[Floats, Floats]) -> Details:
+        return cls(block, detail(levels[0]), detail(levels[1]), levels)
+
+    def coarser(self, longer: int) -> Details:
+        """The same of larger blocks, so that the longer side has some at most."""
+        times = max(1, math.ceil(max(self.one.shape) / longer))
+        if times == 1:
+            return self
+        one, two = (
+            means(level[..., None].astype(np.float32), times)[0][..., 0].astype(np.float64) for level in self.levels
+        )
+        return self._of_levels(self.block * times, (one, two))
+
+
 def shift_between(first: Pixels, second: Pixels) -> Shift:
     """How two pictures [height, width, 3] of one size lie on each other."""
-    height, width = first.shape[:2]
-    side = max(1, math.ceil(max(height, width) / _MOST))
-    one, two = (detail(grey(picture, side)) for picture in (first, second))
+    return shift_of(Details.of(first, second))
+
+
+def shift_of(details: Details) -> Shift:
+    """How two pictures lie on each other, by what is fine in them."""
+    side, fade = details.block, _fading(details.one.shape)
+    one, two = details.one * fade, details.two * fade
     strength = math.sqrt(float((one * one).sum()) * float((two * two).sum()))
     if strength <= 0.0:
         return Shift(0.0, 0.0, 0.0)
@@ -69,14 +103,18 @@ def grey(picture: Pixels, side: int) -> Floats:
     return np.asarray(np.maximum(np.nan_to_num(small, posinf=0.0, neginf=0.0) @ _Y, 0.0), dtype=np.float64)
 
 
-def detail(level: Floats, window: bool = True) -> Floats:
-    """The logarithm of luminances without its coarse part, and, with `window`, fading towards the edges."""
+def _fading(shape: tuple[int, ...]) -> Floats:
+    """A window over a picture (Hann)."""
+    return np.outer(np.hanning(shape[0]), np.hanning(shape[1]))
+
+
+def detail(level: Floats) -> Floats:
+    """The logarithm of luminances without its coarse part, and without its mean."""
     lit = level[level > 0.0]
     floor = _FLOOR * float(np.median(lit)) if lit.size else 1.0
     stops = np.log2(level + floor)
     fine = stops - ndimage.gaussian_filter(stops, _COARSE, mode="nearest")
-    fine = fine - fine.mean()
-    return np.asarray(fine * np.outer(np.hanning(level.shape[0]), np.hanning(level.shape[1])) if window else fine)
+    return np.asarray(fine - fine.mean())
 
 
 def _finely(product: NDArray[np.complexfloating], down: float, right: float) -> tuple[float, float]:

@@ -90,7 +90,7 @@ def _cropped(one: Picture, two: Picture, first: Opened, second: Opened) -> tuple
 
 def place_in(small: Pixels, large: Pixels) -> tuple[int, int] | None:
     """Where a picture lies in a larger one (left, top), by the correlation of their detail; None where it does not."""
-    parts = [detail(grey(side, 1), window=False) for side in (small, large)]
+    parts = [detail(grey(side, 1)) for side in (small, large)]
     shape = [fft.next_fast_len(size) for size in parts[1].shape]
     product = fft.rfft2(parts[1], shape, workers=2) * np.conj(fft.rfft2(parts[0], shape, workers=2))
     found = fft.irfft2(product, shape, workers=2)

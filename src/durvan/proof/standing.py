@@ -16,13 +16,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from durvan.proof import kernels
-from durvan.proof.aligning import Shift, detail, grey
+from durvan.proof.aligning import Details, Shift
 from durvan.proof.aligning import moved as shifted
 from durvan.proof.bands import over_bands
 from durvan.proof.picture import Ids, Pass, Picture, Pixels
 
 Floats = NDArray[np.float64]
-_SIZES = ((320, 48), (320, 48), (1280, 64))  # pixels of the longer side that are looked at, and of a tile's
+_COARSE = 320  # blocks of the longer side that are looked at first
+_SIDES = (48, 64)  # of tiles, in blocks, coarsely and finely
 _SURE = 0.3  # how high the correlation of a tile has to be
 _LEAST = 12  # tiles
 _MOST = 3.0  # pixels that a tile may be off
@@ -99,14 +100,16 @@ def _rows(places: Floats, near: Floats) -> tuple[Floats, Floats]:
     )
 
 
-def stances(first: Picture, second: Picture) -> Iterator[Stance]:
-    """Motions by which the first picture may lie on the second: turned or larger, then by its depths; each only where tiles say so."""
-    nearness: Pixels | None = None
-    last = _Tiles(first, second, *_SIZES[0])
+def stances(first: Picture, details: Details) -> Iterator[Stance]:
+    """Motions by which the first picture may lie on the second: turned or larger, then by its depths; each only where tiles say so. `details`
+    are those of both.
+    """
+    coarse = details.coarser(_COARSE)
+    last = _Tiles(first.size, coarse, _SIDES[0])
     last.match(np.zeros(ELSEWHERE))
-    for longer, side in _SIZES[1:]:
+    for level, side in ((coarse, _SIDES[0]), (details, _SIDES[1])):
         guess = last.fitted(ROLLED)[0]
-        tiles = _Tiles(first, second, longer, side)
+        tiles = _Tiles(first.size, level, side)
         if len(last.places) >= _LEAST:
             guess[:2] *= last.block / tiles.block
             tiles.match(guess, last)
@@ -142,11 +145,9 @@ def nearness_of(depth: Pixels) -> Pixels:
 class _Tiles:
     """Tiles of two pictures in blocks of pixels, and how they lie on each other: `places` of the first from the middle, `flow`, `sure`, `near`."""
 
-    def __init__(self, first: Picture, second: Picture, longer: int, side: int) -> None:
-        self.block = max(1, math.ceil(max(first.size) / longer))
-        self.side = side
-        self.one, self.two = (detail(grey(picture.rgb, self.block), window=False) for picture in (first, second))
-        self.size = first.size
+    def __init__(self, size: tuple[int, int], details: Details, side: int) -> None:
+        self.size, self.block, self.side = size, details.block, side
+        self.one, self.two = details.one, details.two
         self.middle = np.array([self.one.shape[1] / 2.0, self.one.shape[0] / 2.0])
         self.places = self.flow = np.zeros((0, 2))
         self.sure = self.near = np.zeros(0)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from durvan.proof import kernels
-from durvan.proof.aligning import shift_between
+from durvan.proof.aligning import Details, shift_of
 from durvan.proof.bands import over_bands
 from durvan.proof.causes.cells import Floats, cells_of, kept
 from durvan.proof.causes.model import MATERIAL, RESPONSE, Model
@@ -30,6 +30,7 @@ _BETTER, _NOISY = (
 )  # of the difference beyond noise, that goes by moving a picture; of all of it there is so much at least
 _NOISIER = 2.2  # times the variance, from which one side is noisier
 _MOST = 3.0  # stops that a pixel may be apart
+_EVERY = 4  # pixels, of which one is looked at for what is in the middle
 _LEAST = 12  # blocks
 _LARGEST = 1e9  # times display white
 _TRUST = 2.0  # how far off what renderers say of their own noise may be: of bright specks they have seen but few
@@ -89,9 +90,13 @@ def analyse(source: Picture, target: Picture) -> Analysis:
     causes = (
         _causes(solved, exponent, bent, noisier or stance is not None) if solved.model.cells.count >= _LEAST else []
     )
-    known = len(causes)
-    _add_patterns(causes, solved, still, stance is not None)
-    beside = there * sum(one.share for one in causes[known:])
+    patterned = _add_patterns(causes, solved, still, stance is not None)
+    beside, coarse = there * patterned, there * max(_coarse(solved) - patterned, 0.0)
+    for n, one in enumerate(causes):
+        if one.flat:  # what is missing is finer than blocks
+            mine = max(one.share, _over_material(straight, target, one.name, floor, sum(noise)))
+            beside += there * (mine - one.share)
+            causes[n] = replace(one, share=mine)
     causes = [replace(one, share=there * one.share) for one in causes]
     if instead is not None:
         causes.append(Cause(VIEW, share=instead.apart(straight, target, floor), instead=instead))
@@ -99,7 +104,7 @@ def analyse(source: Picture, target: Picture) -> Analysis:
     if stance is not None:
         causes.append(Cause(CAMERA, share=max(whole - still, 0.0), stance=stance))
     explained = max(whole - still, 0.0) + bent + there * _explained(solved) + beside
-    noisy = min(max(whole - min(explained, whole) - there * _coarse(solved), 0.0), _TRUST * sum(noise))
+    noisy = min(max(whole - min(explained, whole) - coarse, 0.0), _TRUST * sum(noise))
     shared = _shared(causes, min(explained, whole - noisy))
     if noisier:
         shared.append(Cause(NOISE, share=noisy, ratio=ratio))
@@ -167,13 +172,16 @@ def _coarse(solved: Solved) -> float:
 
 def _laid(source: Picture, target: Picture) -> tuple[Stance | None, Picture]:
     """The source as it lies on the target, and how it had to be moved, where that makes the difference smaller; no further than it does."""
-    numbers = target.rgb[np.isfinite(target.rgb)]
+    some = target.rgb[::_EVERY, ::_EVERY]
+    numbers = some[np.isfinite(some)]
     if not numbers.size:
         return None, source
     floor = 0.02 * float(np.median(numbers)) + 1e-9
-    found, there, left = None, source, _apart(source, target, floor)
-    noise = sum(in_stops(one.variance, one, floor) for one in (source, target) if one.variance is not None)
+    found, there, left, noise = None, source, -1.0, 0.0
     for stance in _stances(source, target):
+        if left < 0.0:
+            left = _apart(source, target, floor)
+            noise = sum(in_stops(one.variance, one, floor) for one in (source, target) if one.variance is not None)
         moved = stood(source, stance)
         apart = _apart(moved, target, floor)
         if left - apart > _BETTER * max(left - noise, _NOISY * left):
@@ -183,10 +191,11 @@ def _laid(source: Picture, target: Picture) -> tuple[Stance | None, Picture]:
 
 def _stances(source: Picture, target: Picture) -> Iterator[Stance]:
     """What is to be tried, the simplest first."""
-    shift = shift_between(source.rgb, target.rgb)
+    details = Details.of(source.rgb, target.rgb)
+    shift = shift_of(details)
     if shift.length >= _SHIFTED and shift.sure >= _SURE:
         yield Stance((shift.right, shift.down, *[0.0] * 7), shift.sure)
-    yield from stances(source, target)
+    yield from stances(source, details)
 
 
 def _apart(source: Picture, target: Picture, floor: float) -> float:
@@ -200,6 +209,16 @@ def _apart(source: Picture, target: Picture, floor: float) -> float:
     over_bands(one.shape[0], some)
     total, count = rows.sum(axis=0)
     return float(total / max(count, 1.0))
+
+
+def _over_material(source: Picture, target: Picture, name: str, floor: float, noise: float) -> float:
+    """The mean square in stops over the picture that two are apart in where a material is seen, beyond a mean square of noise."""
+    ids = target.materials or source.materials
+    if ids is None or name not in ids.names:
+        return 0.0
+    here = ids.numbers == ids.names.index(name)
+    rgb = np.where(here[..., None], target.rgb, np.float32(np.nan))
+    return max(_apart(source, replace(target, rgb=rgb), floor) - noise, 0.0) * float(here.mean())
 
 
 def _solved(source: Picture, target: Picture, inside: bool) -> tuple[Picture, float, Solved, Instead | None]:
@@ -228,32 +247,34 @@ def _without_consequences(source: Picture, target: Picture, inside: bool) -> tup
     return refitted(solved, [one for one in solved.groups if one not in after]) if after else solved, instead
 
 
-def _add_patterns(causes: list[Cause], solved: Solved, still: float, moved: bool) -> None:
+def _add_patterns(causes: list[Cause], solved: Solved, still: float, moved: bool) -> float:
     """Materials that are otherwise than by a factor: as what is wrong with one that is named; else, where no material is named that they could
     mirror, by themselves. Where a picture was `moved` only what has no detail counts: what is left of patterns then is that they lie otherwise.
+    Gives the mean square in stops that they come to.
     """
-    cells = solved.model.cells
+    cells, found = solved.model.cells, 0.0
     for number, side in solved.model.dark:
         here = cells.material == number
         left = solved.model.residual()[here]
         share = float((np.clip(left, -_MOST, _MOST) ** 2).sum() / max(3 * cells.count, 1))
-        causes.append(
-            Cause(
-                MATERIAL, cells.materials[number], left.mean(axis=0), share, flat=side, apart=float(np.abs(left).mean())
-            )
-        )
+        apart = float(np.abs(left).mean())
+        causes.append(Cause(MATERIAL, cells.materials[number], left.mean(axis=0), share, flat=side, apart=apart))
+        found += share
     alone = not any(cause.kind == MATERIAL for cause in causes)
     for one in patterns(solved.model):
         if moved and not one.flat:
             continue
         name = cells.materials[one.number]
+        share = one.apart**2 * float((cells.material == one.number).mean())
         known = next((n for n, cause in enumerate(causes) if (cause.kind, cause.name) == (MATERIAL, name)), None)
         if known is not None:
-            causes[known] = replace(causes[known], flat=one.flat, apart=one.apart)
-            continue
-        share = one.apart**2 * float((cells.material == one.number).mean())
-        if alone and share > _PATTERN * still:
+            mine = causes[known].share + share
+            causes[known] = replace(causes[known], share=mine, flat=one.flat, apart=one.apart)
+            found += share
+        elif alone and share > _PATTERN * still:
             causes.append(Cause(MATERIAL, name, np.zeros(3), share, flat=one.flat, apart=one.apart))
+            found += share
+    return found
 
 
 def unbent(picture: Picture, exponent: float) -> Picture:

@@ -18,6 +18,7 @@ from durvan.crossing.document.changes import (
     TakeNote,
     TurnGreen,
 )
+from durvan.crossing.findings.model import Finding
 from durvan.crossing.job.outcome import Evidence, Outcome, let_go, what_leaves, work_out
 from durvan.crossing.job.session import Session, start
 from durvan.crossing.looks.pairs import unfitted
@@ -153,6 +154,35 @@ def test_what_was_found_out_while_planning_is_not_lost(session: Session) -> None
     assert session.behind and session.drift(SLATE) is None  # that outcome knew nothing of it
     session.renew()
     assert session.drift(SLATE) == FAR and [f.thing for f in session.findings if f.code == "drift"] == [SLATE]
+
+
+def test_an_accepted_drift_stays_so_until_another_one_is_measured(session: Session, tmp_path) -> None:
+    """Through undo, another target and back, and a saved crossing; what is measured otherwise opens it again."""
+
+    def drift() -> Finding:
+        (found,) = (one for one in session.now.findings if one.code == "drift" and one.thing == BRASS)
+        return found
+
+    key = session.key_of(session.scene.things[BRASS])
+    session.measured({key: FAR})
+    session.renew()
+    session.accept([drift()], "the client likes it so")
+    assert session.accepted(drift()) == "the client likes it so" and drift() not in session.open
+    session.do("Go elsewhere", Choose(target="openpbr"))
+    session.undo()
+    assert session.accepted(drift()) and drift() not in session.open
+    saved = tmp_path / "room.durvan"
+    session.save(saved)
+    again = start(saved, session.registry)
+    again.measured({key: FAR})
+    again.renew()
+    assert not [one for one in again.open if one.code == "drift" and one.thing == BRASS]
+    session.measured({key: replace(FAR, mean=5.1)})
+    session.renew()
+    assert not session.accepted(drift()) and drift() in session.open
+    session.measured({key: FAR})
+    session.renew()
+    assert session.accepted(drift())  # it is what was accepted
 
 
 def test_a_drift_is_about_two_looks_and_no_others(session: Session) -> None:

@@ -23,6 +23,7 @@ from durvan.proof.history import Kept
 from durvan.proof.looking import ways
 from durvan.proof.looking.lens import Frame
 from durvan.proof.picture import Ids, Picture
+from durvan.scene.drift import Drift
 from durvan.ui.followers import proving
 from durvan.ui.frame.window import Window
 from durvan.ui.kit.words import bytes_in_words
@@ -365,6 +366,37 @@ def test_a_material_tells_its_drift_beside_its_share(lamp: Window, put, qtbot) -
     assert any(one.text() == "Fit the material" for one in lamp.evidence.findChildren(QPushButton))
     lamp.state.select(Selection(BRASS))
     assert "In Proof" in texts(lamp)
+
+
+def test_a_materials_drift_is_accepted_where_its_cause_is_seen(lamp: Window, put, qtbot, ready) -> None:
+    session = lamp.state.session
+    key = session.key_of(session.scene.things[BRASS])
+    session.measured({key: Drift(4.2, 9.0, 0.1, "raking", (1.0, 2.0, 4.2), 8)})
+    lamp.state.renew()
+    ready()
+    one, two = put("source", picture(), 1.0), put("target", picture(brass=0.5, seed=2), 2.0)
+    lamp.proofs.chosen = {"source": one.id, "target": two.id}
+    lamp.go("Proof")
+    qtbot.waitUntil(lambda: lamp.proofs.comparing.analysis is not None, timeout=WAIT)
+    view = lamp.stations["Proof"]
+    view._choose_cause(0)
+    wanted = []
+    lamp.state.accept_wanted.disconnect()  # it asks for a reason, which stops the test
+    lamp.state.accept_wanted.connect(wanted.append)
+    (button,) = [one for one in lamp.evidence.findChildren(QPushButton) if one.text() == "Accept its drift…"]
+    button.click()
+    ((finding,),) = wanted
+    assert (finding.code, finding.thing) == ("drift", BRASS)
+    lamp.state.accept([finding], "they like it duller")
+    ready()
+    view._choose_cause(0)
+    assert "Its drift is accepted: they like it duller" in texts(lamp)
+    qtbot.waitUntil(lambda: "Accept its drift…" not in [b.text() for b in lamp.evidence.findChildren(QPushButton)])
+    session.measured({key: Drift(6.0, 12.0, 0.1, "raking", (1.0, 2.0, 6.0), 8)})
+    lamp.state.renew()
+    ready()
+    view._choose_cause(0)
+    qtbot.waitUntil(lambda: "Its drift is accepted" not in texts(lamp))
 
 
 def test_equal_pictures_have_no_cause(lamp: Window, put, qtbot) -> None:

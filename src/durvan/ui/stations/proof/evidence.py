@@ -103,22 +103,33 @@ class ProofEvidence(Explained):
             down.addWidget(go)
 
     def _findings(self, down: QVBoxLayout, cause: Cause) -> None:
-        """Remedies of open findings about what the cause is about: they may be what mends it."""
+        """Open findings about what the cause is about, with what may mend it; a drift can be accepted, and says so once it is."""
         session = self.state.session
         if session is None:
             return
         about = session.camera if cause.kind in (CAMERA, VIEW) else cause.name
-        found = [one for one in session.open if one.thing == about and one.remedies and about]
+        drifts = [one for one in session.now.findings if one.thing == about and one.code == "drift" and about]
+        for one in drifts:
+            if reason := session.accepted(one):
+                down.addSpacing(6)
+                down.addWidget(small(f"Its drift is accepted: {reason}", wrap=True))
+                down.addWidget(small("It opens again when another one is measured.", wrap=True))
+        found = [one for one in session.open if one.thing == about and about and (one.remedies or one in drifts)]
         if not found:
             return
         down.addSpacing(6)
         down.addWidget(label("What is open about it", bold=True))
-        for one in found[:_REMEDIES]:
+        for one in sorted(found, key=lambda one: one not in drifts)[:_REMEDIES]:
             down.addWidget(small(f"{one.title}: {one.cause}", wrap=True))
-            remedy = one.remedies[0]
-            button = QPushButton(remedy.label)
-            button.clicked.connect(lambda _=False, remedy=remedy: self.state.apply([remedy]))
-            down.addWidget(button)
+            if one.remedies:
+                button = QPushButton(one.remedies[0].label)
+                button.clicked.connect(lambda _=False, remedy=one.remedies[0]: self.state.apply([remedy]))
+                down.addWidget(button)
+            if one in drifts:
+                accept = QPushButton("Accept its drift…")
+                accept.setToolTip("Settle it with a reason; it opens again when its evidence changes.")
+                accept.clicked.connect(lambda _=False, finding=one: self.state.accept_wanted.emit([finding]))
+                down.addWidget(accept)
 
     def _go(self, thing: str, station: str) -> None:
         self.state.select(Selection(thing))

@@ -58,8 +58,41 @@ def test_a_real_render_of_either_side(tmp_path: Path, target: bool) -> None:
     spec = oiio.ImageBuf(str(out)).spec()
     assert (spec.width, spec.height) == (16, 9) and "3 samples a pixel in" in done.output
     assert oiio.ImageBuf(str(out)).get_pixels().mean() > 0.0
-    refused = run(*words, "--passes")
-    assert isinstance(refused.exception, MisuseError) and "no passes" in str(refused.exception)
+
+
+def test_mitsuba_renders_each_light_by_itself_for_passes(lamproom: Path, tmp_path: Path) -> None:
+    """By the paths of the scene, adding up to the picture, with what the same camera sees first."""
+    out = tmp_path / "m.exr"
+    words = (
+        "render",
+        str(lamproom),
+        "--engine",
+        "mitsuba",
+        "--samples",
+        "30",
+        "--width",
+        "32",
+        "--height",
+        "18",
+        "--passes",
+    )
+    refused = run(*words, "--out", str(tmp_path / "m.png"))
+    assert isinstance(refused.exception, MisuseError) and ".exr" in str(refused.exception)
+    done = run(*words, "--out", str(out))
+    assert done.exit_code == 0, (done.output, done.exception)
+    found = open_picture(out).picture
+    lights = {f"/LampRoom/Lights/{name}" for name in ("DuskSky", "LowSun", "WorkLamp", "CeilingPanel", "DoorSpill")}
+    assert lights <= set(found.lights) and "glow:/LampRoom/Looks/Mantle" in found.lights
+    total = sum(read().astype(float) for read in found.lights.values())
+    assert total == pytest.approx(found.rgb, rel=1e-3, abs=1e-4 * float(found.rgb.max()))
+    assert found.lights["/LampRoom/Lights/DuskSky"]().mean() > 0.1 * found.rgb.mean()
+    assert found.materials is not None and "/LampRoom/Looks/RoughPlaster" in found.materials.names
+    assert (
+        found.objects is not None
+        and found.depth is not None
+        and found.variance is not None
+        and found.variance.mean() > 0.0
+    )
 
 
 def test_a_render_with_its_passes(lamproom: Path, tmp_path: Path) -> None:

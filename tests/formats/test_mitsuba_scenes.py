@@ -619,7 +619,7 @@ def test_parts_of_a_render_say_how_sure_it_is(tmp_path) -> None:
         found = np.repeat(2.0 + sigma * r.standard_normal((60, 80, 1)) / np.sqrt(samples), 3, axis=2)
         found[0, 0, 1] = np.nan
         parts.add(found, samples)
-        parts.save(tmp_path / "picture.npz")
+        parts.save(tmp_path / "picture.npz", {})
         picture, bad, variance = outside._picture(tmp_path / "picture.npz")
         assert bad == number + 1 and (variance is None) == (number < 2)
     assert picture[1:].mean() == pytest.approx(2.0, abs=0.01) and picture[0, 0].tolist() == [0.0, 0.0, 0.0]

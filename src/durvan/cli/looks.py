@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Mapping
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -26,6 +27,7 @@ from durvan.formats.table import reader
 from durvan.optics.tone import developed, srgb
 from durvan.progress import Report, Step
 from durvan.proof import writing
+from durvan.proof.picture import Picture
 from durvan.record.gallery import gallery
 from durvan.record.page import Gallery
 from durvan.scene.drift import Drift
@@ -34,7 +36,9 @@ from durvan.scene.model import Thing
 _PICTURES = (".exr", ".png", ".tif", ".tiff")
 
 
-def _checked(out: Path) -> None:
+def _checked(out: Path, passes: bool = False) -> None:
+    if passes and out.suffix.lower() != ".exr":
+        raise MisuseError("passes are written into an .exr.", advice="Name the picture so, or leave --passes out.")
     if out.suffix.lower() not in _PICTURES or not out.absolute().parent.is_dir():
         raise DurvanError(f"a picture is written as {', '.join(_PICTURES)}, into a folder that exists.", file=out)
 
@@ -124,9 +128,7 @@ def render(
     report: Report,
 ) -> list[str]:  # fmt: skip
     """Write a render; gives what the renderer has to say of the scene."""
-    _checked(out)
-    if passes and out.suffix.lower() != ".exr":
-        raise MisuseError("passes are written into an .exr.", advice="Name the picture so, or leave --passes out.")
+    _checked(out, passes)
     eye = staging.choose_camera(session.scene, wanted)
     compiling.ensure(report)
     staged = _staged(session, eye, size, target, report)
@@ -135,8 +137,7 @@ def render(
         report(Step("Rendering", gathered.samples, samples))
         gathered.add(min(4, samples - gathered.samples))
     if passes:
-        made = {"scene": str(session.scene.file), "side": "target" if target else "source", "camera": eye.id}
-        writing.save(gathered.picture(), out, gathered.more(), made | {"samples": gathered.samples})
+        writing.save(gathered.picture(), out, gathered.more(), _made(session, target, eye, gathered.samples))
     else:
         picture = gathered.rgb()
         _write(out, picture, developed(picture, staged.sampling.response))
@@ -155,16 +156,33 @@ def _staged(session: Session, eye: Thing, size: tuple[int, int], target: bool, r
 
 
 def render_outside(
-    session: Session, wanted: str, out: Path, samples: int, size: tuple[int, int], target: bool, limit: float,
-    report: Report,
+    session: Session, wanted: str, out: Path, samples: int, size: tuple[int, int], target: bool, passes: bool,
+    limit: float, report: Report,
 ) -> list[str]:  # fmt: skip
-    """Render a side with Mitsuba; gives what was left out, and what it has to say. Its messages become findings."""
-    _checked(out)
-    found = judge(session, target, wanted, samples, size, limit, report)
+    """Render a side with Mitsuba; gives what was left out, and what it has to say. Its messages become findings. With `passes` each light is
+    rendered by itself, and ids, depths and normals are what the same camera sees first.
+    """
+    _checked(out, passes)
+    found = judge(session, target, wanted, samples, size, limit, report, by_lights=passes)
     session.heard(found.messages)
     session.renew(report)
-    _write(out, found.picture, developed(found.picture, found.response))
+    if passes:
+        eye = staging.choose_camera(session.scene, wanted)
+        compiling.ensure(report)
+        film = Gathering(_staged(session, eye, size, target, report))
+        lights = {name: partial(np.asarray, one, np.float32) for name, one in found.lights.items()}
+        variance = found.variance.astype(np.float32) if found.variance is not None else None
+        picture = film.told(Picture(found.picture.astype(np.float32), lights, variance=variance))
+        writing.save(picture, out, film.more(found.samples), _made(session, target, eye, found.samples))
+    else:
+        _write(out, found.picture, developed(found.picture, found.response))
     return found.notes()
+
+
+def _made(session: Session, target: bool, eye: Thing, samples: int) -> dict[str, Any]:
+    """What a picture was made from, for its header."""
+    side = "target" if target else "source"
+    return {"scene": str(session.scene.file), "side": side, "camera": eye.id, "samples": samples}
 
 
 def drift(session: Session, fit: bool, report: Report) -> list[dict[str, Any]]:

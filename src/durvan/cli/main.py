@@ -24,7 +24,7 @@ from durvan.crossing.job.session import Session, start
 from durvan.dialects.conformance import check as conformance
 from durvan.dialects.registry import registry
 from durvan.engine.engines import Engine
-from durvan.errors import DurvanError, MisuseError, Stopped
+from durvan.errors import DurvanError, Stopped
 from durvan.files.copies import Use
 from durvan.formats.table import read_endings
 from durvan.progress import Report, Step
@@ -398,9 +398,7 @@ def render(
     with _progress(False) as report:
         session = start(file, registry(), to, from_, report=report)
         if engine is Engine.MITSUBA:
-            if passes:
-                raise MisuseError("Mitsuba writes no passes.", advice="Leave --passes out.")
-            notes = looks.render_outside(session, camera, out, samples, (width, height), target, limit, report)
+            notes = looks.render_outside(session, camera, out, samples, (width, height), target, passes, limit, report)
         else:
             notes = looks.render(session, camera, out, samples, (width, height), target, passes, report)
     console = _out()

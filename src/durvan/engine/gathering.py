@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 
 import numpy as np
@@ -161,23 +161,29 @@ class Gathering:
 
     def picture(self) -> Picture:
         """All that is known of it."""
-        seen, sums = self.first_things(), self._sums()[0]
+        sums = self._sums()[0]
         counts = np.maximum(self.counts(), 1)[..., None]
         lights = {path: partial(self._light, sums, counts, number) for number, path in enumerate(self.names)}
-        return Picture(
-            self.rgb(), lights, Ids(seen.material, tuple(self.staged.materials)), Ids(seen.thing, tuple(seen.names)), self.variance(),
-            lambda: seen.depth[..., None].astype(np.float32),
+        return self.told(Picture(self.rgb(), lights, variance=self.variance()))
+
+    def told(self, picture: Picture) -> Picture:
+        """A picture by the same camera with ids and depths."""
+        seen = self.first_things()
+        return replace(
+            picture, materials=Ids(seen.material, tuple(self.staged.materials)), objects=Ids(seen.thing, tuple(seen.names)),
+            depth=lambda: seen.depth[..., None].astype(np.float32),
         )  # fmt: skip
 
     def _light(self, sums: Floats, counts: NDArray[np.int32], number: int) -> Pixels:
         return self.staged.exposed(sums[:, :, number] / counts).astype(np.float32)
 
-    def more(self) -> dict[str, Pixels]:
-        """Further layers: normals, depth in metres, and how many samples each pixel has."""
+    def more(self, samples: int | None = None) -> dict[str, Pixels]:
+        """Further layers: normals, depth in metres, and how many samples each pixel has (those of another renderer's picture, where they are said)."""
         seen = self.first_things()
+        counts = self.counts() if samples is None else np.full(seen.depth.shape, samples)
         return {
             "normal": seen.normal.astype(np.float32), "depth": seen.depth[..., None].astype(np.float32),
-            "samples": self.counts()[..., None].astype(np.float32),
+            "samples": counts[..., None].astype(np.float32),
         }  # fmt: skip
 
     # its noise

@@ -12,7 +12,7 @@ import threading
 import time
 from collections import Counter
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
@@ -37,7 +37,8 @@ class Rendered:
     """A picture [height, width, 3], linear, how many samples a pixel it has, the seconds it took, and what was said on the way.
 
     `bad` samples were no numbers and are left out; `stopped` says why it has fewer samples than were asked for. `variance` is that of the
-    luminance of each pixel [height, width]; None where a few samples do not tell.
+    luminance of each pixel [height, width]; None where a few samples do not tell. `lights` are the parts of the picture that each light gives, where
+    they were asked for: by name, or, of what glows, by the name of its material.
     """
 
     picture: Floats
@@ -47,6 +48,7 @@ class Rendered:
     bad: int = 0
     stopped: str = ""
     variance: Floats | None = None
+    lights: dict[tuple[str, str], Floats] = field(default_factory=dict)
 
 
 class _Worker:
@@ -104,9 +106,10 @@ class _Worker:
 
 def render(
     file: Path, samples: int, size: tuple[int, int] | None = None, camera: int = 0, report: Report = silent,
-    limit: float = LIMIT, seen: Callable[[Floats, int], None] | None = None,
+    limit: float = LIMIT, seen: Callable[[Floats, int], None] | None = None, by_lights: bool = False,
 ) -> Rendered:  # fmt: skip
-    """Render a scene file. `camera` says which of its sensors, in the order of the file; `seen` is handed every picture on the way.
+    """Render a scene file. `camera` says which of its sensors, in the order of the file; `seen` is handed every picture on the way. With
+    `by_lights` each light is rendered by itself, and the picture is their sum.
 
     What takes longer than `limit` seconds is stopped and keeps what it has. Raises RenderingError with what the renderer says where
     there is no picture at all; `report` may raise Stopped.
@@ -123,10 +126,11 @@ def render(
                 "size": list(size) if size else [],
                 "camera": camera,
                 "out": str(out),
+                "by_lights": by_lights,
             }
         )
         said: Counter[tuple[Grade, str]] = Counter()
-        done, over = 0, True
+        done, over, names = 0, True, list[tuple[str, str]]()
         try:
             for event in worker.heard(start + limit):
                 report(Step("Mitsuba renders" if done else "Mitsuba reads the scene", done, samples))
@@ -134,6 +138,7 @@ def render(
                     continue
                 if "said" in event:
                     _note(said, str(event["said"]), str(event.get("text", "")))
+                names = [(str(one), str(other)) for one, other in event["lights"]] if "lights" in event else names
                 if "done" in event:
                     done = int(event["done"])
                     if seen is not None:
@@ -145,8 +150,9 @@ def render(
         if not out.is_file():
             raise RenderingError(_why(status, over, limit, messages, worker.errors))
         picture, bad, variance = _picture(out)
+        lights = _lights(out, names)
         stopped = f"It was stopped after {limit:g} seconds." if over else "" if status == 0 else _last(worker.errors)
-        return Rendered(picture, done, time.monotonic() - start, messages, bad, stopped, variance)
+        return Rendered(picture, done, time.monotonic() - start, messages, bad, stopped, variance, lights)
 
 
 def _killed(worker: _Worker) -> int:
@@ -158,6 +164,11 @@ def _picture(file: Path) -> tuple[Floats, int, Floats | None]:
     with np.load(file) as found:
         variance = found["variance"].astype(np.float64) if "variance" in found else None
         return found["picture"].astype(np.float64), int(found["bad"]), variance
+
+
+def _lights(file: Path, names: list[tuple[str, str]]) -> dict[tuple[str, str], Floats]:
+    with np.load(file) as found:
+        return {name: found[f"light{n}"].astype(np.float64) for n, name in enumerate(names) if f"light{n}" in found}
 
 
 def _note(said: Counter[tuple[Grade, str]], level: str, text: str) -> None:

@@ -17,12 +17,12 @@ from durvan.crossing.document.document import PinState
 from durvan.crossing.job.judging import Judged
 from durvan.crossing.looks import questions
 from durvan.dialects.look import Sampling
-from durvan.engine.engines import Engine
 from durvan.proof import writing
 from durvan.proof.history import Kept
 from durvan.proof.looking import ways
 from durvan.proof.looking.lens import Frame
 from durvan.proof.picture import Ids, Picture
+from durvan.proof.reading import open_picture
 from durvan.scene.drift import Drift
 from durvan.ui.followers import proving
 from durvan.ui.frame.window import Window
@@ -657,15 +657,26 @@ def test_what_mitsuba_renders_is_kept_with_what_it_was_made_of_and_gets_ids(
     lamp: Window, put, qtbot, monkeypatch
 ) -> None:
     rendering, proofs = Rendering(lamp, monkeypatch), lamp.proofs
-    monkeypatch.setattr(lamp.judging, "start", lambda wish: None)
-    proofs.render(proving.SETTINGS[0], Engine.MITSUBA)
+    wishes = []
+    monkeypatch.setattr(lamp.judging, "start", wishes.append)
+    lamp.go("Proof")
+    view = lamp.stations["Proof"]
+    for number, by_lights in ((1, False), (2, True)):
+        view.engine.setCurrentIndex(number)
+        view.go.click()
+        assert (wishes[-1].size, wishes[-1].samples, wishes[-1].by_lights) == ((480, 270), 16, by_lights)
     rgb = np.random.default_rng(2).uniform(0.2, 0.9, (HEIGHT, WIDTH, 3))
-    lamp.judging.found["source"] = Judged(rgb, "", 16, 2.5, (), {}, variance=0.01 * rgb[..., 0] ** 2)
+    parts = {SKY: 0.25 * rgb, LAMP: 0.75 * rgb}
+    lamp.judging.found["source"] = Judged(rgb, "", 16, 2.5, (), {}, variance=0.01 * rgb[..., 0] ** 2, lights=parts)
     lamp.judging.changed.emit()
     qtbot.waitUntil(lambda: any(one.engine == "mitsuba" for one in proofs.entries), timeout=WAIT)
     (kept,) = [one for one in proofs.entries if one.engine == "mitsuba"]
     assert kept.made == proofs.sitting_of("source").made and kept.noise == pytest.approx(0.14, abs=0.03)
     assert proofs.stands(kept) and proofs.chosen["source"] == kept.id
+    seen = open_picture(proofs.history.path_of(kept)).picture
+    assert {name: read().mean() / rgb.mean() for name, read in seen.lights.items()} == pytest.approx(
+        {SKY: 0.25, LAMP: 0.75}, abs=1e-3
+    )
     (asked,) = [one for one in rendering.asked if isinstance(one, questions.See)]
     assert [(name, one.side) for name, one in asked.sides] == [(kept.id, "source")] and asked.size == (WIDTH, HEIGHT)
     loaded = []

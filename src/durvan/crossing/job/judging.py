@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
@@ -13,8 +13,10 @@ from numpy.typing import NDArray
 from durvan.crossing.job.expressing import express
 from durvan.crossing.job.session import Session
 from durvan.engine import outside, staging
+from durvan.engine.gathering import GLOW
 from durvan.optics.colour import REC709_LUMINANCE
 from durvan.progress import Report, silent
+from durvan.scene.model import Kind, Scene
 from durvan.scene.said import Message
 
 Floats = NDArray[np.float64]
@@ -26,7 +28,8 @@ Seen = Callable[
 @dataclass(frozen=True)
 class Judged:
     """A picture [height, width, 3] as the camera takes it, with how it came about. `left_out` are things by name with each one's reasons,
-    `variance` is that of the luminance of each pixel [height, width], where it is known.
+    `variance` is that of the luminance of each pixel [height, width], where it is known, `lights` are what each light gives, by path ("glow:" and the
+    material's of what glows), where it was asked for.
     """
 
     picture: Floats
@@ -39,6 +42,7 @@ class Judged:
     bad: int = 0
     stopped: str = ""
     variance: Floats | None = None
+    lights: Mapping[str, Floats] = field(default_factory=dict)
 
     def notes(self) -> list[str]:
         """What is to be said of it, in sentences."""
@@ -56,9 +60,10 @@ class Judged:
 
 def judge(
     session: Session, target: bool, wanted: str, samples: int, size: tuple[int, int], limit: float, report: Report = silent,
-    seen: Seen | None = None,
+    seen: Seen | None = None, by_lights: bool = False,
 ) -> Judged:  # fmt: skip
-    """Render a side by a camera of some name. `limit` is in seconds; `seen` is handed what there is on the way.
+    """Render a side by a camera of some name. `limit` is in seconds; `seen` is handed what there is on the way; with `by_lights` what each light
+    gives is known, too.
 
     Raises RenderingError where there is no picture, and the errors of carrying.
     """
@@ -71,11 +76,19 @@ def judge(
         on_the_way = (
             (lambda picture, done: seen(exposure.exposed(picture), done, response)) if seen is not None else None
         )
-        found = outside.render(made.file, samples, size, made.camera(eye), report, limit, on_the_way)
+        found = outside.render(made.file, samples, size, made.camera(eye), report, limit, on_the_way, by_lights)
     return Judged(
         exposure.exposed(found.picture), response, found.samples, found.seconds, found.messages, made.left_out, made.remarks, found.bad,
         found.stopped, _exposed(found.variance, exposure),
+        {_path_of(session.scene, *name): exposure.exposed(one) for name, one in found.lights.items()},
     )  # fmt: skip
+
+
+def _path_of(scene: Scene, light: str, material: str) -> str:
+    """The path of what has a name in a written scene: a light's, or that of what glows by its material; the name where nothing has it."""
+    kind, name = (Kind.MATERIAL, material) if material else (Kind.LIGHT, light)
+    found = next((one.id for one in scene.of(kind) if name in (one.name, one.id.rpartition("/")[2])), name)
+    return f"{GLOW}:{found}" if material else found
 
 
 def _exposed(variance: Floats | None, exposure: staging.Exposure) -> Floats | None:

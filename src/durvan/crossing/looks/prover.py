@@ -17,7 +17,6 @@ from durvan.engine.gathering import Gathering
 from durvan.errors import PictureError
 from durvan.proof import writing
 from durvan.proof.history import History, Kept, changed
-from durvan.proof.picture import Ids
 from durvan.proof.reading import open_picture
 from durvan.scene.said import Grade
 
@@ -87,12 +86,7 @@ class Prover:
             if self.stop():
                 return False
             film, file = Gathering(self.stage(asked, question)), history.path_of(entry)
-            seen, picture = film.first_things(), open_picture(file).picture
-            materials, objects = (
-                Ids(numbers, tuple(names))
-                for numbers, names in ((seen.material, film.staged.materials), (seen.thing, seen.names))
-            )
-            more = film.more() | {"samples": np.full((*seen.depth.shape, 1), entry.samples, np.float32)}
+            picture = film.told(open_picture(file).picture)
             said = {
                 "side": entry.side,
                 "camera": entry.camera,
@@ -101,7 +95,7 @@ class Prover:
                 "engine": entry.engine,
             }
             history.room()
-            writing.save(replace(picture, materials=materials, objects=objects), file, more, said)
+            writing.save(picture, file, film.more(entry.samples), said)
             history.put(entry)
             self.say(questions.Proved(entry.side, entry.id, True))
         return True

@@ -22,11 +22,12 @@ SIDES = ("source", "target")
 
 @dataclass(frozen=True)
 class Wish:
-    """How to render: samples a pixel, and after how many seconds a side is stopped."""
+    """How to render: samples a pixel, after how many seconds a side is stopped, how large, and whether every light by itself."""
 
     samples: int = 64
     limit: float = 600.0
     size: tuple[int, int] = LARGE
+    by_lights: bool = False
 
 
 @dataclass(frozen=True)
@@ -123,7 +124,8 @@ class Judging(QObject):
         for side in SIDES:
             try:
                 made = judge(
-                    run.session, side == "target", run.camera, run.wish.samples, run.wish.size, run.wish.limit, report, self._seen(side)
+                    run.session, side == "target", run.camera, run.wish.samples, run.wish.size, run.wish.limit, report, self._seen(side),
+                    run.wish.by_lights,
                 )  # fmt: skip
             except DurvanError as problem:
                 report(Step(""))  # raises where it was stopped

@@ -6,6 +6,7 @@ import math
 import time
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -203,8 +204,12 @@ class Proofs(QObject):
         """Whether something is rendered for Proof now."""
         return self.judging.running or (self.asked is not None and not self.paused)
 
-    def render(self, setting: Setting, engine: Engine = Engine.PREVIEW, afresh: bool = False) -> None:
-        """Render both sides as the crossing stands; a side that was rendered of the very same is taken as it was kept, unless `afresh`."""
+    def render(
+        self, setting: Setting, engine: Engine = Engine.PREVIEW, afresh: bool = False, by_lights: bool = False
+    ) -> None:
+        """Render both sides as the crossing stands; a side that was rendered of the very same is taken as it was kept, unless `afresh`. Mitsuba
+        renders every light by itself with `by_lights`; the stand-ins do so anyway.
+        """
         session = self.state.session
         if session is None or not session.camera or self.history is None:
             return
@@ -212,7 +217,7 @@ class Proofs(QObject):
         setting = self.own(setting)
         if engine is Engine.MITSUBA:
             self._judging_as = {side: one for side in SIDES if (one := self.sitting_of(side)) is not None}
-            self.judging.start(Wish(setting.samples, 3600.0, setting.size))
+            self.judging.start(Wish(setting.samples, 3600.0, setting.size, by_lights))
             self.changed.emit()
             return
         sides = []
@@ -413,7 +418,8 @@ class Proofs(QObject):
         made = dict(asked.made) if asked is not None else {}
         earlier = [one for one in self.entries if (one.side, one.engine) == (side, Engine.MITSUBA.value) and one.made]
         variance = found.variance.astype(np.float32) if found.variance is not None else None
-        picture = Picture(found.picture.astype(np.float32), variance=variance)
+        lights = {name: partial(np.asarray, one, np.float32) for name, one in found.lights.items()}
+        picture = Picture(found.picture.astype(np.float32), lights, variance=variance)
         entry = Kept(
             history.fresh_id(side, now), side, Engine.MITSUBA.value, now, found.seconds, found.samples, width, height, camera=camera,
             response=found.response, messages=tuple((one.grade.value, "", one.text) for one in found.messages), noise=noise_of(picture),

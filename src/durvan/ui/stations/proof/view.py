@@ -41,6 +41,17 @@ from durvan.ui.stations.station import Action, Bench, View
 _TALL = 640  # points, from which there is room for three sentences
 _PICTURES = "Pictures (*.exr *.hdr *.tif *.tiff *.png *.jpg *.jpeg)"
 
+_RENDERERS = (
+    ("stand-ins", Engine.PREVIEW, False, "Durvan's own, for both renderers."),
+    ("Mitsuba", Engine.MITSUBA, False, "A real renderer, for what it has words for."),
+    (
+        "Mitsuba, by lights",
+        Engine.MITSUBA,
+        True,
+        "With each light by itself, so that causes are told by lights; its picture is their sum.",
+    ),
+)
+
 
 class Proof(View):
     """Ways above, the canvas, then what is under the pointer, why they differ, and every render that was kept."""
@@ -124,13 +135,14 @@ class Proof(View):
                 Qt.ItemDataRole.ToolTipRole,
             )
         self.setting.setToolTip(
-            "Size and samples of both renders: quick 480 × 270, usual 960 × 540, final 1920 × 1080 with the samples of the target's own settings."
+            "Size and samples of both renders: quick 480 × 270, usual 960 × 540, final with the size and samples of the target's own settings."
         )
         across.addWidget(self.setting)
         self.engine = Choice()
         self.engine.setAccessibleName("who renders")
-        self.engine.addItem("stand-ins", Engine.PREVIEW)
-        self.engine.addItem("Mitsuba", Engine.MITSUBA)
+        for text, _, _, meaning in _RENDERERS:
+            self.engine.addItem(text)
+            self.engine.setItemData(self.engine.count() - 1, meaning, Qt.ItemDataRole.ToolTipRole)
         self.engine.setToolTip(
             "Durvan's stand-ins for both renderers, or Mitsuba, a real one, for what it has words for."
         )
@@ -381,11 +393,9 @@ class Proof(View):
             proofs.go_on()
         else:
             setting: Setting = self.setting.currentData()
-            proofs.render(
-                setting,
-                Engine(self.engine.currentData()),
-                bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.AltModifier),
-            )
+            _, engine, by_lights, _ = _RENDERERS[self.engine.currentIndex()]
+            afresh = bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.AltModifier)
+            proofs.render(setting, engine, afresh, by_lights)
 
     def _only_region(self) -> None:
         pair, region = self.proofs.comparing.pair, self.showing.region

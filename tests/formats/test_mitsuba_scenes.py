@@ -612,7 +612,7 @@ def test_paths_end_where_mitsubas_end(edges, packs, tmp_path) -> None:
 
 
 def test_parts_of_a_render_say_how_sure_it_is(tmp_path) -> None:
-    """Of noise of a known size; pixels that are no numbers count for nothing, and two parts say nothing yet."""
+    """Of noise of a known size; pixels that are no numbers count for nothing, and one part says nothing yet."""
     r, sigma = np.random.default_rng(3), 0.5
     parts, sizes = scene_worker._Parts(60, 80), (1, 2, 4, 8, 16, 16, 16)
     for number, samples in enumerate(sizes):
@@ -621,7 +621,7 @@ def test_parts_of_a_render_say_how_sure_it_is(tmp_path) -> None:
         parts.add(found, samples)
         parts.save(tmp_path / "picture.npz", {})
         picture, bad, variance = outside._picture(tmp_path / "picture.npz")
-        assert bad == number + 1 and (variance is None) == (number < 2)
+        assert bad == number + 1 and (variance is None) == (number < 1)
     assert picture[1:].mean() == pytest.approx(2.0, abs=0.01) and picture[0, 0].tolist() == [0.0, 0.0, 0.0]
     assert variance is not None and variance[1:].mean() == pytest.approx(sigma**2 / sum(sizes), rel=0.05)
     assert variance[1:].mean() == pytest.approx(picture[1:, :, 1].var(), rel=0.1)

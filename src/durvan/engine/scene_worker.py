@@ -2,7 +2,7 @@
 
 It writes a line of JSON on standard output for all that happens: {"said": level, "text": …}, {"size": [w, h]}, {"done": samples},
 and the mean so far [h, w, 3] into a file after each part, with the variance of its luminance [h, w] (by how far the parts are apart; once there
-are three) and how many samples were no numbers.
+are two) and how many samples were no numbers.
 
 With "by_lights" every light is rendered by itself, the others dark and not asked, and the picture is their sum, which costs no more; each goes into the
 file as `light0` [h, w, 3] and so on, and {"lights": [[name, material], …]} says which they are: of what glows its material, once for all that wear it.
@@ -20,7 +20,7 @@ import numpy as np
 
 _LARGEST = 16  # samples a pixel in one part
 _Y = np.array([0.2126, 0.7152, 0.0722])
-_PARTS = 3  # from which on their spread says something
+_PARTS = 2  # from which on their spread says something: little of a pixel, enough of many
 
 
 def _tell(**said: Any) -> None:

@@ -68,6 +68,7 @@ def judge(
     Raises RenderingError where there is no picture, and the errors of carrying.
     """
     eye = staging.choose_camera(session.scene, wanted)
+    dialects = session.scene.dialect, session.document.target
     things = session.plan.target_things if target else session.scene.own
     exposure = staging.exposure_of(session.scene, things, session.registry, eye.id, size)
     response = exposure.sampling.response
@@ -80,14 +81,18 @@ def judge(
     return Judged(
         exposure.exposed(found.picture), response, found.samples, found.seconds, found.messages, made.left_out, made.remarks, found.bad,
         found.stopped, _exposed(found.variance, exposure),
-        {_path_of(session.scene, *name): exposure.exposed(one) for name, one in found.lights.items()},
+        {_path_of(session.scene, dialects, *name): exposure.exposed(one) for name, one in found.lights.items()},
     )  # fmt: skip
 
 
-def _path_of(scene: Scene, light: str, material: str) -> str:
-    """The path of what has a name in a written scene: a light's, or that of what glows by its material; the name where nothing has it."""
+def _path_of(scene: Scene, dialects: tuple[str, ...], light: str, material: str) -> str:
+    """The path of what has a name in a written scene: a light's, or that of what glows by its material; the name where nothing has it. What was
+    carried before it was written may have a dialect before its name.
+    """
     kind, name = (Kind.MATERIAL, material) if material else (Kind.LIGHT, light)
-    found = next((one.id for one in scene.of(kind) if name in (one.name, one.id.rpartition("/")[2])), name)
+    names = (name, *(name.removeprefix(f"{dialect}_") for dialect in dialects))
+    paths = {known: one.id for one in scene.of(kind) for known in (one.id.rpartition("/")[2], one.name)}
+    found = next((paths[one] for one in names if one in paths), name)
     return f"{GLOW}:{found}" if material else found
 
 

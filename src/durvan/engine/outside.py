@@ -16,6 +16,7 @@ from dataclasses import dataclass, field
 from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
+from zipfile import BadZipFile
 
 import numpy as np
 from numpy.typing import NDArray
@@ -161,9 +162,12 @@ def _killed(worker: _Worker) -> int:
 
 
 def _picture(file: Path) -> tuple[Floats, int, Floats | None]:
-    with np.load(file) as found:
-        variance = found["variance"].astype(np.float64) if "variance" in found else None
-        return found["picture"].astype(np.float64), int(found["bad"]), variance
+    try:
+        with np.load(file) as found:
+            variance = found["variance"].astype(np.float64) if "variance" in found else None
+            return found["picture"].astype(np.float64), int(found["bad"]), variance
+    except (OSError, ValueError, KeyError, EOFError, BadZipFile) as problem:
+        raise RenderingError(f"What Mitsuba wrote cannot be read: {problem}.") from problem
 
 
 def _lights(file: Path, names: list[tuple[str, str]]) -> dict[tuple[str, str], Floats]:

@@ -353,6 +353,7 @@ Question = (
     | Balance
     | Mix
     | Prove
+    | See
     | EndProof
 )
 Answer = Any

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Mapping
-from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -27,7 +26,6 @@ from durvan.formats.table import reader
 from durvan.optics.tone import developed, srgb
 from durvan.progress import Report, Step
 from durvan.proof import writing
-from durvan.proof.picture import Picture
 from durvan.record.gallery import gallery
 from durvan.record.page import Gallery
 from durvan.scene.drift import Drift
@@ -170,10 +168,9 @@ def render_outside(
         eye = staging.choose_camera(session.scene, wanted)
         compiling.ensure(report)
         film = Gathering(_staged(session, eye, size, target, report))
-        lights = {name: partial(np.asarray, one, np.float32) for name, one in found.lights.items()}
-        variance = found.variance.astype(np.float32) if found.variance is not None else None
-        picture = film.told(Picture(found.picture.astype(np.float32), lights, variance=variance))
-        writing.save(picture, out, film.more(found.samples), _made(session, target, eye, found.samples))
+        writing.save(
+            film.told(found.as_picture()), out, film.more(found.samples), _made(session, target, eye, found.samples)
+        )
     else:
         _write(out, found.picture, developed(found.picture, found.response))
     return found.notes()

@@ -98,6 +98,8 @@ class _Lights:
                 self.groups.setdefault(("", worn[name]) if name in worn else (name, ""), []).append(f"{at}.")
             elif _is_strength(key):
                 self.bright[key] = type(self.params[key])(self.params[key])
+        lights = tuple(begin for begins in self.groups.values() for begin in begins)
+        self.bright = {key: value for key, value in self.bright.items() if key.startswith(lights)}
         self.groups = {group: begins for group, begins in self.groups.items() if self._shines(begins)}
 
     def _shines(self, begins: list[str]) -> bool:
@@ -108,8 +110,7 @@ class _Lights:
         for key, weight in self.weights.items():
             self.params[key] = weight if key.startswith(tuple(begins)) else 0.0
         for key, value in self.bright.items():
-            if any(key.startswith(weight.removesuffix("sampling_weight")) for weight in self.weights):
-                self.params[key] = value if key.startswith(tuple(begins)) else value * 0.0
+            self.params[key] = value if key.startswith(tuple(begins)) else value * 0.0
         self.params.update()
 
 

@@ -162,7 +162,7 @@ def fingerprint(look: Record) -> str:
         repr(sorted(set(extras))),
     ):
         digest.update(part if isinstance(part, bytes) else part.encode())
-    digest.update(repr(look.glow_lights).encode())
+    digest.update(repr((look.glow_lights, look.glow_whole, look.glow_bare, look.glow_front)).encode())
     if look.looks_about > 0.0:
         digest.update(repr(look.looks_about).encode())
     if look.back is not None:

@@ -8,7 +8,7 @@ Fienup 2008).
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
@@ -17,7 +17,7 @@ from scipy import fft, ndimage
 
 from durvan.optics.colour import REC709_LUMINANCE
 from durvan.proof.causes.cells import means
-from durvan.proof.picture import Ids, Pass, Picture, Pixels
+from durvan.proof.picture import Numbers, Picture, Pixels, each
 
 Floats = NDArray[np.float64]
 _MOST = 1280  # pixels of the longer side that are looked at
@@ -131,16 +131,7 @@ def _finely(product: NDArray[np.complexfloating], down: float, right: float) -> 
 
 def moved(picture: Picture, by: Shift) -> Picture:
     """A picture moved to the right and down; NaN where nothing is any more. Passes are moved when they are asked for."""
-
-    def later(read: Pass) -> Pixels:
-        return _moved(read(), by)
-
-    ids = [_ids_moved(one, by) for one in (picture.materials, picture.objects)]
-    variance = _moved(picture.variance[..., None], by)[..., 0] if picture.variance is not None else None
-    lights = {name: partial(later, read) for name, read in picture.lights.items()}
-    return replace(
-        picture, rgb=_moved(picture.rgb, by), lights=lights, materials=ids[0], objects=ids[1], variance=variance
-    )
+    return each(picture, partial(_moved, by=by), partial(_ids_moved, by=by))
 
 
 def _moved(values: Pixels, by: Shift) -> Pixels:
@@ -165,9 +156,7 @@ def _rolled(values: Pixels, axis: int, by: int) -> Pixels:
     return out
 
 
-def _ids_moved(ids: Ids | None, by: Shift) -> Ids | None:
-    if ids is None:
-        return None
+def _ids_moved(numbers: Numbers, by: Shift) -> Numbers:
     whole = Shift(float(round(by.right)), float(round(by.down)))
-    found = _moved(ids.numbers.astype(np.float32), whole)
-    return Ids(np.where(np.isnan(found), -1, found).astype(np.int32), ids.names)
+    found = _moved(numbers.astype(np.float32), whole)
+    return np.where(np.isnan(found), -1, found).astype(np.int32)

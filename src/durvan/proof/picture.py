@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
 Pixels = NDArray[np.float32]
+Numbers = NDArray[np.int32]
 Pass = Callable[[], Pixels]  # [height, width, 3], read when it is asked for: there may be many, and they are large
 
 
@@ -16,7 +18,7 @@ Pass = Callable[[], Pixels]  # [height, width, 3], read when it is asked for: th
 class Ids:
     """Which of some names each pixel shows: places in `names` [height, width], −1 for none of them."""
 
-    numbers: NDArray[np.int32]
+    numbers: Numbers
     names: tuple[str, ...]
 
 
@@ -40,3 +42,20 @@ class Picture:
     def size(self) -> tuple[int, int]:
         """Width and height."""
         return self.rgb.shape[1], self.rgb.shape[0]
+
+
+def each(picture: Picture, change: Callable[[Pixels], Pixels], of_ids: Callable[[Numbers], Numbers]) -> Picture:
+    """A picture with all of its layers changed alike, [height, width, channels] each, and its ids [height, width]; passes when they are asked for."""
+
+    def later(read: Pass) -> Pixels:
+        return change(read())
+
+    def ids(one: Ids | None) -> Ids | None:
+        return Ids(of_ids(one.numbers), one.names) if one is not None else None
+
+    variance = picture.variance
+    return replace(
+        picture, rgb=change(picture.rgb), lights={name: partial(later, read) for name, read in picture.lights.items()},
+        materials=ids(picture.materials), objects=ids(picture.objects), variance=change(variance[..., None])[..., 0] if variance is not None else None,
+        depth=partial(later, picture.depth) if picture.depth is not None else None,
+    )  # fmt: skip

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from dataclasses import replace
 from functools import partial
 
 import numpy as np
@@ -12,7 +10,7 @@ from scipy import fft
 
 from durvan.errors import PictureError
 from durvan.proof.aligning import detail, grey
-from durvan.proof.picture import Ids, Pass, Picture, Pixels
+from durvan.proof.picture import Ids, Numbers, Pass, Picture, Pixels, each
 from durvan.proof.reading import Opened
 
 _SQUARE = 0.01  # what pixels may be wider than high, and shapes otherwise
@@ -43,7 +41,7 @@ def _squared(opened: Opened, other: float) -> Picture:
         return opened.picture
     width = max(1, round(opened.picture.size[0] * aspect))
     opened.remarks.append(f"has pixels {aspect:.3g} times as wide as high; it is stretched to {width} pixels across")
-    return _each(opened.picture, partial(_stretched, width=width), partial(_stretched_ids, width=width))
+    return each(opened.picture, partial(_stretched, width=width), partial(_stretched_ids, width=width))
 
 
 def _stretched(values: Pixels, width: int) -> Pixels:
@@ -55,7 +53,7 @@ def _stretched(values: Pixels, width: int) -> Pixels:
     return np.asarray(values[:, low] * (1.0 - part) + values[:, np.minimum(low + 1, old - 1)] * part, dtype=np.float32)
 
 
-def _stretched_ids(numbers: Pixels, width: int) -> Pixels:
+def _stretched_ids(numbers: Numbers, width: int) -> Numbers:
     columns = np.minimum(((np.arange(width) + 0.5) * numbers.shape[1] / width).astype(int), numbers.shape[1] - 1)
     return np.ascontiguousarray(numbers[:, columns])
 
@@ -76,7 +74,7 @@ def _cropped(one: Picture, two: Picture, first: Opened, second: Opened) -> tuple
                 f"is cropped to the {width} × {height} pixels from {left}, {top} on, which the other one shows"
             )
             here = np.s_[top : top + height, left : left + width]
-            part = _each(
+            part = each(
                 large,
                 lambda values: np.ascontiguousarray(values[here]),
                 lambda numbers: np.ascontiguousarray(numbers[here]),
@@ -102,23 +100,6 @@ def place_in(small: Pixels, large: Pixels) -> tuple[int, int] | None:
     if strength <= 0.0 or float(found.max()) < _FOUND * strength:
         return None
     return int(left), int(top)
-
-
-def _each(picture: Picture, change: Callable[[Pixels], Pixels], of_ids: Callable[[Pixels], Pixels]) -> Picture:
-    """A picture with all of its layers changed."""
-
-    def later(read: Pass) -> Pixels:
-        return change(read())
-
-    def ids(one: Ids | None) -> Ids | None:
-        return Ids(of_ids(one.numbers), one.names) if one is not None else None  # type: ignore[arg-type] # whole numbers stay such
-
-    variance = picture.variance
-    return replace(
-        picture, rgb=change(picture.rgb), lights={name: partial(later, read) for name, read in picture.lights.items()},
-        materials=ids(picture.materials), objects=ids(picture.objects), variance=change(variance[..., None])[..., 0] if variance is not None else None,
-        depth=partial(later, picture.depth) if picture.depth is not None else None,
-    )  # fmt: skip
 
 
 def _smaller(picture: Picture, size: tuple[int, int]) -> Picture:

@@ -19,7 +19,7 @@ from durvan.proof import kernels
 from durvan.proof.aligning import Details, Shift
 from durvan.proof.aligning import moved as shifted
 from durvan.proof.bands import over_bands
-from durvan.proof.picture import Ids, Pass, Picture, Pixels
+from durvan.proof.picture import Numbers, Picture, Pixels, each
 
 Floats = NDArray[np.float64]
 _COARSE = 320  # blocks of the longer side that are looked at first
@@ -262,16 +262,7 @@ def stood(picture: Picture, stance: Stance) -> Picture:
     if stance.plain:
         return shifted(picture, stance.shift)
     at = _sources(stance, picture.size)
-
-    def later(read: Pass) -> Pixels:
-        return _taken(read(), at)
-
-    ids = [_ids_taken(one, at) for one in (picture.materials, picture.objects)]
-    variance = _taken(picture.variance[..., None], at)[..., 0] if picture.variance is not None else None
-    return replace(
-        picture, rgb=_taken(picture.rgb, at), lights={name: partial(later, read) for name, read in picture.lights.items()},
-        materials=ids[0], objects=ids[1], variance=variance, depth=None,
-    )  # fmt: skip
+    return each(picture, partial(_taken, at=at), partial(_ids_taken, at=at))
 
 
 def taken_back(rgb: Pixels, stance: Stance) -> Pixels:
@@ -303,14 +294,9 @@ def _taken(values: Pixels, at: Pixels) -> Pixels:
     return out
 
 
-def _ids_taken(ids: Ids | None, at: Pixels) -> Ids | None:
-    if ids is None:
-        return None
-    height, width = ids.numbers.shape
+def _ids_taken(numbers: Numbers, at: Pixels) -> Numbers:
+    height, width = numbers.shape
     there = np.nan_to_num(at, nan=-9.0)
     columns, rows = np.rint(there[..., 0]).astype(np.int32), np.rint(there[..., 1]).astype(np.int32)
     inside = (columns >= 0) & (columns < width) & (rows >= 0) & (rows < height)
-    return Ids(
-        np.where(inside, ids.numbers[rows.clip(0, height - 1), columns.clip(0, width - 1)], -1).astype(np.int32),
-        ids.names,
-    )
+    return np.where(inside, numbers[rows.clip(0, height - 1), columns.clip(0, width - 1)], -1).astype(np.int32)

@@ -308,3 +308,21 @@ def test_pictures_of_another_renderer_get_ids_and_depths(bench: Bench) -> None:
     assert (
         again.made == dict(asked.made) and again.samples == 12 and again.bytes == history.path_of(entry).stat().st_size
     )
+
+
+@pytest.mark.parametrize(("name", "left"), [("the good one", ["the good one"]), (None, [])])
+def test_what_a_person_does_while_it_is_looked_at_stays(bench: Bench, monkeypatch, name, left) -> None:
+    """A name that is given then, and that it is dropped."""
+    history, asked = History(bench.folder), bench.sitting("source")
+    history.room()
+    entry = Kept("m1", "source", "mitsuba", 1.0, 2.0, 12, *SIZE)
+    writing.save(Picture(np.ones((SIZE[1], SIZE[0], 3), np.float32)), history.path_of(entry))
+    kept, stage = history.put(entry), bench.prover.stage
+
+    def staged(*words):
+        history.drop([kept.id]) if name is None else history.put(replace(kept, name=name))
+        return stage(*words)
+
+    monkeypatch.setattr(bench.prover, "stage", staged)
+    assert bench.prover.see(questions.See(bench.session.camera, (("m1", asked),), SIZE, bench.folder))
+    assert [one.name for one in history.entries()] == left and history.path_of(kept).is_file() == bool(left)

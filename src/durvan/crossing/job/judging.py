@@ -5,6 +5,7 @@ from __future__ import annotations
 import tempfile
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -16,6 +17,7 @@ from durvan.engine import outside, staging
 from durvan.engine.gathering import GLOW
 from durvan.optics.colour import REC709_LUMINANCE
 from durvan.progress import Report, silent
+from durvan.proof.picture import Picture
 from durvan.scene.model import Kind, Scene
 from durvan.scene.said import Message
 
@@ -43,6 +45,12 @@ class Judged:
     stopped: str = ""
     variance: Floats | None = None
     lights: Mapping[str, Floats] = field(default_factory=dict)
+
+    def as_picture(self) -> Picture:
+        """What Proof compares."""
+        lights = {name: partial(np.asarray, one, np.float32) for name, one in self.lights.items()}
+        variance = self.variance.astype(np.float32) if self.variance is not None else None
+        return Picture(self.picture.astype(np.float32), lights, variance=variance)
 
     def notes(self) -> list[str]:
         """What is to be said of it, in sentences."""

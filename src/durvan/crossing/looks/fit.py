@@ -210,6 +210,8 @@ class Problem:
 
     def solve(self) -> Fit | None:
         """Turn the knobs; None when there are none or nothing is gained."""
+        from scipy.optimize import least_squares  # a third of a second, which opening a scene need not wait for
+
         if not self.knobs:
             return None
         low = np.array([knob.low for knob in self.knobs])
@@ -217,8 +219,6 @@ class Problem:
         start = np.array([knob.start for knob in self.knobs])
         inside = np.clip(start, low + 1e-6 * (high - low), high - 1e-6 * (high - low))
         before = _size(self.apart(start))
-        from scipy.optimize import least_squares  # a third of a second, which opening a scene need not wait for
-
         found = least_squares(
             self.apart,
             inside,

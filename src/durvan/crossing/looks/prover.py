@@ -80,12 +80,16 @@ class Prover:
         """Put what the camera sees first into pictures of another renderer; False when it was stopped and is to be gone on with."""
         history = History(question.folder)
         for name, asked in question.sides:
-            entry = next((one for one in history.entries() if one.id == name), None)
-            if entry is None:
+            if _entry(history, name) is None:
                 continue
             if self.stop():
                 return False
-            film, file = Gathering(self.stage(asked, question)), history.path_of(entry)
+            film = Gathering(self.stage(asked, question))
+            film.first_things()
+            entry = _entry(history, name)  # as a person has it by now
+            if entry is None:
+                continue
+            file = history.path_of(entry)
             picture = film.told(open_picture(file).picture)
             said = {
                 "side": entry.side,
@@ -187,6 +191,10 @@ class Prover:
         one.saved, one.saved_as = time.monotonic(), now_as
         history.bound([other.kept.id for other in self.sides.values() if other.kept is not None])
         self.say(questions.Proved(one.asked.side, one.kept.id, done))
+
+
+def _entry(history: History, name: str) -> Kept | None:
+    return next((one for one in history.entries() if one.id == name), None)
 
 
 def _messages(staged: staging.Staged) -> list[tuple[str, str, str]]:

@@ -20,9 +20,8 @@ def become_numbers(bakery: Bakery, target: Pack) -> None:
     graph, flow = bakery.graph, bakery.flow
     seen = flow.downstream([node.id for node in graph.nodes.values() if node.kind in VIEW])
     kept = {link.node for link in graph.outputs.values()}
-    gone: set[str] = (
-        set()
-    )  # what nothing reads any more: what feeds that need not be looked at, which may be a long chain
+    # what nothing reads any more: what feeds that need not be looked at, which may be a long chain
+    gone: set[str] = set()
     changed = False
     for node in [graph.nodes[name] for name in reversed(graph.order()[0])]:  # the readers first
         readers = flow.readers(node.id)

@@ -6,10 +6,8 @@ import math
 import time
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from functools import partial
 from pathlib import Path
 
-import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from durvan.crossing.job.judging import Judged
@@ -22,7 +20,6 @@ from durvan.proof import history as histories
 from durvan.proof import writing
 from durvan.proof.causes.noise import noise_of
 from durvan.proof.history import History, Kept
-from durvan.proof.picture import Picture
 from durvan.ui.followers.comparing import Comparing, Wanted
 from durvan.ui.followers.judging import Judging, Wish
 from durvan.ui.followers.looks import Looks
@@ -417,9 +414,7 @@ class Proofs(QObject):
         height, width, _ = found.picture.shape
         made = dict(asked.made) if asked is not None else {}
         earlier = [one for one in self.entries if (one.side, one.engine) == (side, Engine.MITSUBA.value) and one.made]
-        variance = found.variance.astype(np.float32) if found.variance is not None else None
-        lights = {name: partial(np.asarray, one, np.float32) for name, one in found.lights.items()}
-        picture = Picture(found.picture.astype(np.float32), lights, variance=variance)
+        picture = found.as_picture()
         entry = Kept(
             history.fresh_id(side, now), side, Engine.MITSUBA.value, now, found.seconds, found.samples, width, height, camera=camera,
             response=found.response, messages=tuple((one.grade.value, "", one.text) for one in found.messages), noise=noise_of(picture),

@@ -77,7 +77,7 @@ def test_a_chequer_becomes_a_picture_and_looks_the_same(packs: Registry, target:
 
 
 def test_what_is_not_to_be_baked_is_not(packs: Registry) -> None:
-    done = carried(packs, chequered(), "pellune", Making("never", FLAT))
+    done = carried(packs, chequered(), "pellune", Making("never", body=FLAT))
     assert not done.bakes and max(row.fate for row in done.rows if row.node == "c") >= Fate.LOST
 
 

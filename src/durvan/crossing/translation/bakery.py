@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from itertools import count
 
@@ -26,7 +26,7 @@ from durvan.scene.fate import Fate
 from durvan.scene.fingerprint import fingerprint, same_text
 from durvan.scene.graph import Graph, Link, Node
 from durvan.scene.lengths import length
-from durvan.scene.vocabulary import common_ground
+from durvan.scene.vocabulary import Parameter, common_ground
 
 _CORNERS = "geompropvalue_color3"
 WAITS_FOR_SHAPES = "bake:shapes"  # the topic of what cannot be baked before somebody has looked at the shapes
@@ -73,6 +73,7 @@ class Bakery:
     moves_places: bool = False  # whether the target knows arithmetic on places
     bakes: dict[str, Bake] = field(default_factory=dict)
     refused: dict[str, Why] = field(default_factory=dict)
+    ends: dict[str, Use] = field(default_factory=dict)  # what is made of the maps that formulas grew
 
     @property
     def graph(self) -> Graph:
@@ -80,30 +81,33 @@ class Bakery:
         return self.inward.graph
 
     @cached_property
-    def absent(self) -> dict[str, str]:
-        """The nodes that depend on a picture which is known not to be there, by the first such picture."""
-        gone = {written for written, width, _, _ in self.making.pictures if width == 0}
-        found: dict[str, str] = {}
-        for node in self.graph.nodes.values() if gone else ():
-            written = str(node.values.get("file", ""))
-            if node.kind == "image" and written in gone:
-                found |= {name: found.get(name, written) for name in self.flow.downstream([node.id])}
-        return found
-
-    @cached_property
     def flow(self) -> Flow:
         """What feeds what in it."""
         return Flow(self.graph)
 
-    @cached_property
-    def on_corners(self) -> set[str]:
-        """What reads colours of a mesh's corners, by itself or by what feeds it."""
-        return self.flow.downstream([node.id for node in self.graph.nodes.values() if node.kind == _CORNERS])
-
     def renew(self) -> None:
-        """Look anew at what feeds what, where nodes have come."""
-        for name in ("flow", "absent", "on_corners"):
-            self.__dict__.pop(name, None)
+        """Look anew at what feeds what, where nodes have gone or other ones are led to."""
+        self.__dict__.pop("flow", None)
+
+    def grew(self, link: Link, name: str, parameter: Parameter) -> None:
+        """Know which parameter of the target a formula grew a map for; no node of the common ground reads it."""
+        colour = parameter.takes == "colour" or (not parameter.takes and parameter.type == "color")
+        low, high = parameter.range or (0.0, 2.0)
+        if not self.flow.readers(link.node):
+            self.ends.setdefault(link.node, Use(name, COLOUR if colour else DATA, low >= 0.0 and high <= 1.0))
+
+    def absent(self, name: str) -> str:
+        """The first picture that a node depends on and that is known not to be there; empty where there is none."""
+        gone = {written for written, width, _, _ in self.making.pictures if width == 0}
+        images = {node.id: str(node.values.get("file", "")) for node in self._images} if gone else {}
+        lost = frozenset(image for image, written in images.items() if written in gone)
+        if not lost or name not in self.flow.downstream(lost):
+            return ""
+        return next(images[node.id] for node in Part(self.flow, name).nodes() if node.id in lost)
+
+    @cached_property
+    def _images(self) -> list[Node]:
+        return [node for node in self.graph.nodes.values() if node.kind == "image"]  # formulas grow none
 
     def steady(self, link: Link) -> tuple[float, ...] | None:
         """What a link gives, where that is the same all over; None where it is not, or nobody can say."""
@@ -216,7 +220,7 @@ class Bakery:
                 "It only depends on the view or on what stands about, which cannot be baked.",
                 "bake:view",
             )
-        if name in self.on_corners:
+        if name in self.flow.of((_CORNERS,)):
             return Why(
                 Cause.NO_WORD,
                 "It reads colours that stand on the corners of the mesh, which no picture holds.",
@@ -230,10 +234,11 @@ class Bakery:
                 "What wears it has no UVs that a picture could lie on; unwrap it to have this baked.",
                 "bake:uvs",
             )
-        if name in self.absent:
+        absent = self.absent(name)
+        if absent:
             return Why(
                 Cause.NO_WORD,
-                f"It reads {self.absent[name]}, which is not there; find it to have this baked.",
+                f"It reads {absent}, which is not there; find it to have this baked.",
                 "bake:picture",
             )
         if name in self.flow.placed:
@@ -260,6 +265,8 @@ class Bakery:
         """What a node's picture is for."""
         seen, straight = name, True
         for _ in range(_HOPS):
+            if (end := self.ends.get(seen)) is not None:
+                return replace(end, whole=end.whole and straight)
             readers = self.flow.readers(seen)
             if not readers:
                 break

@@ -56,7 +56,7 @@ class Connections:
                     self._stands_in(target, parameter, match, link.output)
                 return
             node = self.inward.graph.nodes[link.node]
-            stand_in = stand_in_of(node)
+            stand_in = stand_in_of(node, self.inward.grown, self.refused)
             onward = node.links.get(stand_in)
             if onward is None:
                 value = node.values.get(stand_in)

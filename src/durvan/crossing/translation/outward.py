@@ -239,6 +239,8 @@ class Outgoing:
                 continue
             if isinstance(value, Link):
                 self.pending.append((target, name, value))
+                if self.bakery is not None and value.node in self.inward.grown:
+                    self.bakery.grew(value, name, parameter)
                 self._need(value)
             elif not rows:
                 if not same(value, parameter.default):

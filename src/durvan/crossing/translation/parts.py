@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from functools import cached_property
+from itertools import islice
 
 from durvan.scene.graph import Graph, Link, Node
 from durvan.scene.vocabulary import common_ground
@@ -22,40 +22,54 @@ REPEATS = 4.0  # how often a picture is repeated within one at most
 
 
 class Flow:
-    """What feeds what in a network, looked up once: asking node by node would take the square of their number."""
+    """What feeds what in a network, looked up once: asking node by node would take the square of their number.
+
+    Nodes that come later are taken in as soon as something is asked. Where nodes have gone, or links of old ones lead elsewhere,
+    a new one is needed; who only lost a reader is told right.
+    """
 
     def __init__(self, graph: Graph) -> None:
         self.graph = graph
+        self._feeds: dict[str, list[tuple[str, str]]] = {}
+        self._known = 0
+        self._reached: dict[frozenset[str], set[str]] = {}
+        self._kinds: dict[tuple[str, ...], set[str]] = {}
 
     def readers(self, name: str) -> list[tuple[Node, str]]:
         """The nodes and ports that a node feeds now."""
+        self._catch_up()
         nodes = self.graph.nodes
         found = [(nodes[other], port) for other, port in self._feeds.get(name, ()) if other in nodes]
         return [(node, port) for node, port in found if port in node.links and node.links[port].node == name]
 
-    @cached_property
-    def _feeds(self) -> dict[str, list[tuple[str, str]]]:
-        feeds: dict[str, list[tuple[str, str]]] = {}
-        for node in self.graph.nodes.values():
-            for port, link in node.links.items():
-                feeds.setdefault(link.node, []).append((node.id, port))
-        return feeds
-
-    @cached_property
+    @property
     def varying(self) -> set[str]:
-        """The nodes that differ from place to place of a surface, as the network was at first."""
-        return self.downstream(self._of(VARYING))
+        """The nodes that differ from place to place of a surface."""
+        return self.of(VARYING)
 
-    @cached_property
+    @property
     def placed(self) -> set[str]:
-        """The nodes that depend on places, as the network was at first."""
-        return self.downstream(self._of(PLACED))
+        """The nodes that depend on places."""
+        return self.of(PLACED)
 
-    def _of(self, kinds: tuple[str, ...]) -> list[str]:
-        return [node.id for node in self.graph.nodes.values() if node.kind in kinds]
+    def of(self, kinds: tuple[str, ...]) -> set[str]:
+        """The nodes of some categories, and all that they feed; what was of one of them when it was first asked for stays."""
+        self._catch_up()
+        found = self._kinds.get(kinds)
+        if found is None:
+            found = self._kinds[kinds] = self._spread(node.id for node in self.graph.nodes.values() if node.kind in kinds)
+        return found
 
     def downstream(self, names: Iterable[str]) -> set[str]:
         """Some nodes, and all that they feed."""
+        self._catch_up()
+        starts = frozenset(names)
+        found = self._reached.get(starts)
+        if found is None:
+            found = self._reached[starts] = self._spread(starts)
+        return found
+
+    def _spread(self, names: Iterable[str]) -> set[str]:
         waiting = list(names)
         found = set(waiting)
         while waiting:
@@ -64,6 +78,26 @@ class Flow:
                     found.add(other)
                     waiting.append(other)
         return found
+
+    def _catch_up(self) -> None:
+        """Take in the nodes that have come since, into every answer that was given."""
+        nodes = self.graph.nodes
+        if len(nodes) == self._known:
+            return
+        fresh = list(islice(nodes.values(), self._known, None))
+        self._known = len(nodes)
+        for node in fresh:
+            for port, link in node.links.items():
+                self._feeds.setdefault(link.node, []).append((node.id, port))
+        for kinds, found in self._kinds.items():
+            self._extend(found, fresh, kinds)
+        for found in self._reached.values():
+            self._extend(found, fresh)
+
+    def _extend(self, found: set[str], fresh: list[Node], kinds: tuple[str, ...] = ()) -> None:
+        for node in fresh:
+            if node.id not in found and (node.kind in kinds or any(one.node in found for one in node.links.values())):
+                found |= self._spread([node.id])
 
 
 class Part:

@@ -82,6 +82,7 @@ def translate(
         become_numbers(bakery, target)
         unmet = _as_chosen(inward, bakery, target)
         unfold(inward, target)
+        bakery.renew()
     out = carry_out(thing.id, inward, target, known, metres_per_unit, bakery)
     if bakery is not None and making.painted:
         unmet += not_painted(making.painted, out.graph, bakery.refused)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Container, Mapping
 
 from durvan.crossing.translation.ground import Inward, Port
 from durvan.crossing.translation.matching import Match
@@ -15,10 +15,21 @@ from durvan.scene.vocabulary import common_ground
 _PAST = Why(Cause.FOLDED, "It goes on past a node that has no counterpart.")
 
 
-def stand_in_of(node: Node) -> str:
-    """The port whose value goes on in a node's place where it cannot be said; empty where there is none."""
+# What these are fed means something else than what they give.
+_CONVERTS = frozenset({
+    "remap", "add", "subtract", "multiply", "divide", "power", "safepower", "modulo", "invert", "range", "sign", "floor", "ceil",
+    "round", "fract", "sqrt", "ln", "exp", "sin", "cos", "tan", "asin", "acos", "atan2", "smoothstep", "rgbtohsv", "hsvtorgb",
+})  # fmt: skip
+
+
+def stand_in_of(node: Node, *unpassable: Container[str]) -> str:
+    """The port whose value goes on in a node's place where it cannot be said; empty where there is none, as of those that convert what
+    they are fed and are among some by id.
+    """
     kind = common_ground().types.get(node.kind)
-    return kind.stands_in if kind is not None else ""
+    if kind is None or (node.kind in _CONVERTS and any(node.id in one for one in unpassable)):
+        return ""
+    return kind.stands_in
 
 
 class Wordless:
@@ -67,7 +78,7 @@ class Wordless:
         fate = Fate.HELD if reason is not None and node.kind not in self.pack.unsaid else Fate.LOST
         reason = reason or Why(Cause.NO_WORD, f"{self.pack.title} has no node for '{node.kind}'.", node.kind)
         self.nodes.append((node.id, reason))
-        stand_in = stand_in_of(node)
+        stand_in = stand_in_of(node, self.inward.grown, self.refused)
         for port in list(node.ports()):
             for row in self.inward.origins.get((node.id, port), ()):
                 if port == stand_in:

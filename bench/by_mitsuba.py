@@ -21,6 +21,7 @@ os.environ.setdefault("DURVAN_SWATCHES", tempfile.mkdtemp())
 from durvan.crossing.exchange.compose import compose
 from durvan.crossing.job.session import Session, start
 from durvan.crossing.looks.appearance import Appearance, materials
+from durvan.delivery import Beside
 from durvan.dialects.look import Record
 from durvan.dialects.registry import registry
 from durvan.engine import renderer, staging, swatch_scene, swatches
@@ -101,7 +102,7 @@ def scene_of(things: dict[str, WrittenThing], material: str, look: Record, light
     settings = {"width": swatches.SIZE, "height": swatches.SIZE, "max_depth": swatches.BOUNCES + 1}
     mine["/settings"] = WrittenThing(Form.SCENE, "mitsuba.path", {n: Property("int", v) for n, v in settings.items()})
     out = folder / "swatch.xml"
-    write(Written(mine, body=body_of(look, material), home=str(out)), out)
+    write(Written(mine, body=body_of(look, material), beside=Beside(out)), out)
     text = out.read_text(encoding="utf-8")
     out.write_text(re.sub(r'(<film type="hdrfilm">)', r'\1<rfilter type="box"/>', text), encoding="utf-8")
     return out
@@ -166,7 +167,7 @@ def main() -> None:
             folder = Path(place)
             session = start(ROOT / "demo" / name / f"{name}.usda", registry(), "mitsuba")
             session.carry(folder / "whole.xml")
-            things = compose(session.plan, session.registry, folder / "whole.xml").things
+            things = compose(session.plan, session.registry, Beside(folder / "whole.xml")).things
             seen = Appearance(session.scene, session.registry, swatches.cache_folder())
             for thing in materials(session.scene, session.plan.translations):
                 if ONLY and thing.name not in ONLY:

@@ -9,6 +9,7 @@ from durvan.crossing.outside.lookup import look, seen
 from durvan.crossing.outside.uses import uses_of
 from durvan.crossing.translation.plan import Plan
 from durvan.crossing.translation.result import Translation
+from durvan.delivery import Beside, manifest_of
 from durvan.dialects.registry import Registry
 from durvan.scene.graph import Graph, Link, Node, Value
 from durvan.scene.model import Kind, Scene, Thing
@@ -42,6 +43,11 @@ def values_of(translation: Translation, node: str = "") -> dict[str, Value]:
     """The target's values on a node; on the first when none is named."""
     nodes = translation.graph.nodes
     return nodes[node].values if node else next(iter(nodes.values())).values
+
+
+def beside(file: Path) -> Beside:
+    """What lies beside a target that was delivered, by the names that it has."""
+    return Beside(file, ours=manifest_of(file).files)
 
 
 def findings_in(planned: Plan, packs: Registry, **found: object) -> list[Finding]:

@@ -21,10 +21,44 @@ def test_a_file_takes_its_place_whole(tmp_path: Path) -> None:
     with replacing(tmp_path / "a.txt", durable=True) as fresh:
         fresh.write_text("new")
         assert fresh.suffix == ".txt" and not (tmp_path / "a.txt").exists()
-    assert names(tmp_path) == ["a.txt"] and (tmp_path / "a.txt").stat().st_mode & 0o777 == 0o644
+    assert names(tmp_path) == ["a.txt"]
     with replacing(tmp_path / "a.txt", mode=0o600) as fresh:
         fresh.write_text("newer")
     assert (tmp_path / "a.txt").read_text() == "newer" and (tmp_path / "a.txt").stat().st_mode & 0o777 == 0o600
+
+
+@pytest.mark.parametrize("umask", [0o022, 0o002, 0o077])
+def test_permissions_are_what_the_umask_leaves_or_stay(tmp_path: Path, umask: int) -> None:
+    before = os.umask(umask)
+    try:
+        with replacing(tmp_path / "a.txt") as fresh:
+            fresh.write_text("new")
+    finally:
+        os.umask(before)
+    assert (tmp_path / "a.txt").stat().st_mode & 0o777 == 0o666 & ~umask
+    (tmp_path / "a.txt").chmod(0o640)
+    with replacing(tmp_path / "a.txt") as fresh:
+        fresh.write_text("newer")
+    assert (tmp_path / "a.txt").stat().st_mode & 0o777 == 0o640
+
+
+def test_links_stay_and_lead_to_what_was_written(tmp_path: Path) -> None:
+    (tmp_path / "far").mkdir()
+    (tmp_path / "far" / "a.txt").write_text("old")
+    (tmp_path / "link.txt").symlink_to("far/a.txt")
+    (tmp_path / "fresh.txt").symlink_to("far/b.txt")
+    for name in ("link.txt", "fresh.txt"):
+        with replacing(tmp_path / name) as at:
+            at.write_text("new")
+        assert (tmp_path / name).is_symlink() and (tmp_path / name).read_text() == "new"
+    assert names(tmp_path / "far") == ["a.txt", "b.txt"]
+
+
+def test_a_link_to_itself_is_said(tmp_path: Path) -> None:
+    (tmp_path / "a.txt").symlink_to("a.txt")
+    with pytest.raises(OSError, match="symbolic links"), replacing(tmp_path / "a.txt"):
+        pass
+    assert names(tmp_path) == ["a.txt"]
 
 
 def test_what_goes_wrong_leaves_the_old_one(tmp_path: Path) -> None:

@@ -30,6 +30,7 @@ from durvan.formats.table import named
 from durvan.scene.fate import Fate
 from durvan.scene.model import Kind
 from durvan.scene.written import differences
+from making import beside
 
 POINTS = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], dtype="<f4")
 INDEX = np.array([0, 1, 2, 0, 2, 3], dtype="<u2")
@@ -222,7 +223,7 @@ def test_what_is_not_as_it_was_meant_is_found(lamproom, packs, tmp_path_factory,
     change(said)
     other = file.with_name("spoilt.gltf")
     other.write_text(json.dumps(said), encoding="utf-8")
-    meant = compose(session.plan, packs, file)
+    meant = compose(session.plan, packs, beside(file))
     assert bool(list(differences(meant, read_back(other)))) == is_found
 
 

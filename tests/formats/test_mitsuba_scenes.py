@@ -36,7 +36,7 @@ from durvan.scene.fate import Fate
 from durvan.scene.model import Kind
 from durvan.scene.shapes import Mesh
 from durvan.scene.written import Form, Property, WrittenThing, differences
-from making import material
+from making import beside, material
 
 mi.set_variant("scalar_rgb")
 HEAD = '<scene version="3.0.0">\n'
@@ -576,7 +576,7 @@ def test_of_two_environments_one_is_written_and_the_other_told(packs, tmp_path) 
 )  # fmt: skip
 def test_what_is_not_as_it_was_meant_is_found(carried, packs, tmp_path, before, after) -> None:
     session, done = carried
-    meant = compose(session.plan, packs, done.file)
+    meant = compose(session.plan, packs, beside(done.file))
     assert list(differences(meant, read_back(done.file))) == []
     text = done.file.read_text(encoding="utf-8")
     other, count = re.subn(before, after, text, count=1, flags=re.DOTALL)

@@ -272,5 +272,5 @@ def test_a_profile_is_written_in_the_strength_that_a_target_needs(tern: Registry
     session.do("Brighter", SetTrims(trims=(Trim(subject="everything", stops=1.0),)))
     session.renew()
     session.carry(tmp_path / "out" / "tern.usda")
-    flux = sorted(profiles.lumens(profiles.read(one)) for one in (tmp_path / "out").glob("*.ies"))
-    assert flux == pytest.approx([900.0, 1800.0], rel=1e-6)
+    (made,) = (tmp_path / "out").glob("*.ies")  # the former one is ours, and nothing reads it any more
+    assert profiles.lumens(profiles.read(made)) == pytest.approx(1800.0, rel=1e-6)

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
+from pathlib import Path
 from typing import Protocol
 
 from durvan.scene.assembly import Assembly
@@ -92,6 +93,23 @@ class Replaced:
     off: list[str] = field(default_factory=list)
 
 
+class Lying(Protocol):
+    """What a writer asks of the files beside a target: `target` is where that will be in the end."""
+
+    @property
+    def target(self) -> Path:
+        """Where the target will be."""
+
+    def named(self, group: str, key: str, wish: str, ending: str) -> str:
+        """The path, as the target names it, of a file that nobody else has: `key` tells it from all others of a group."""
+
+    def place(self, name: str) -> Path:
+        """Where a file of such a path is to be written now. Raises OSError."""
+
+    def find(self, path: str) -> str:
+        """Where a file is now that the target names by a path."""
+
+
 @dataclass
 class Written:
     """A whole file: its things by path, parents before children.
@@ -99,8 +117,9 @@ class Written:
     It stands over the file `over` (as the new one names it); with `replaced` it holds that file's contents itself. Of a format whose
     files stand over no others, `base` is the file of the same format that it is made from, "" for none; `worn` says who wears each
     material, and `body` is what there is besides, where it comes from a file of another format; `merged` are materials in whose place
-    another one is worn; `home` is where the file will be in the end, `remarks` what a writer has to say of it.
-    `made` are files that are made for it: their names beside it, and what they are. `metadata` is the source's, `told` what is said of how it was made. `up_axis` is "Y" or "Z". What
+    another one is worn; `beside` knows where the file will be in the end and what lies beside it, `remarks` are what a writer has to say of it.
+    `made` are files that are made for it: their names beside it, and what they are. `stands` says at which paths of it each thing of the
+    source stands, `names` what a format calls some of these paths. `metadata` is the source's, `told` what is said of how it was made. `up_axis` is "Y" or "Z". What
     else stands in the file `kept_from` stays.
     """
 
@@ -116,8 +135,10 @@ class Written:
     worn: Mapping[str, list[str]] = field(default_factory=dict)
     body: Assembly | None = None
     merged: Mapping[str, str] = field(default_factory=dict)
-    home: str = ""
+    beside: Lying | None = None
     remarks: list[str] = field(default_factory=list)
+    stands: dict[str, list[str]] = field(default_factory=dict)
+    names: dict[str, str] = field(default_factory=dict)
 
     def thing(self, path: str, form: Form, word: str = "") -> WrittenThing:
         """The thing at a path, made when it is not there."""

@@ -27,6 +27,7 @@ from durvan.graph.program import compile_lanes
 from durvan.scene.fate import Fate
 from durvan.scene.model import Scene
 from made_up import Maker
+from making import beside
 
 pytestmark = pytest.mark.usefixtures("kernels")
 PAIRS = list(itertools.permutations(("orvik", "pellune", "openpbr", "preview"), 2))
@@ -63,7 +64,7 @@ def sources(packs: Registry, tmp_path_factory: pytest.TempPathFactory) -> dict[s
         for name, done in planned.translations.items():  # as if it came from elsewhere, so that all of it is written
             planned.translations[name] = replace(done, source_dialect="")
         made[pack.name] = folder / "scene" / f"{pack.name}.usda"
-        composed = compose(planned, packs, made[pack.name])
+        composed = compose(planned, packs, beside(made[pack.name]))
         composed.over = "./empty.usda"
         usd.write(composed, made[pack.name])
     return made

@@ -18,6 +18,7 @@ from durvan.errors import SceneFileError
 from durvan.formats.usd import port as usd
 from durvan.formats.usd.text import TYPES
 from durvan.scene.written import Form, Property, Written, WrittenThing, differences, type_for
+from making import beside
 
 A, B = "/W/Paint/x_network/a", "/W/Paint/x_network/b"
 
@@ -172,7 +173,7 @@ def test_a_link_to_another_node_stops_the_carrying(lamproom, packs, tmp_path, mo
         """What was meant, apart from what the writer does to it."""
         return composed(*given)
 
-    meant = kept(session.plan, packs, tmp_path / "out.usda")
+    meant = kept(session.plan, packs, beside(tmp_path / "out.usda"))
     monkeypatch.setattr(
         "durvan.crossing.exchange.carry.check",
         lambda file, said, port: check(file, replace(meant, over=said.over), port),

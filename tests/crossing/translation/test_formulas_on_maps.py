@@ -68,7 +68,9 @@ def test_a_map_is_carried_as_well_as_its_numbers(packs: Registry, ramp: str, nam
     assert row.fate is not Fate.HELD
     alone = []
     for value in (0.2, 0.45, 0.7):
-        even = material(thing.dialect, {"surface": (ROOT[thing.dialect], DRIVEN[name][2] | {DRIVEN[name][1]: value}, {})})
+        even = material(
+            thing.dialect, {"surface": (ROOT[thing.dialect], DRIVEN[name][2] | {DRIVEN[name][1]: value}, {})}
+        )
         alone.append(drift(packs, even, carried(packs, even, target, ramp, UNWRAPPED)))
     assert drift(packs, thing, done) < max(alone) + 0.4
 

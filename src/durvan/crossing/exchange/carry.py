@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 from collections.abc import Iterator, Mapping
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -16,14 +16,13 @@ from durvan.crossing.exchange.verify import check
 from durvan.crossing.translation.choices import Placement
 from durvan.crossing.translation.formats import holds_words
 from durvan.crossing.translation.plan import Plan
+from durvan.delivery import Staged
 from durvan.dialects.registry import Registry
 from durvan.errors import MisuseError, SceneFileError
-from durvan.files.facts import checksum
 from durvan.formats import embedded, pictures, profiles
 from durvan.formats.table import format_of, named, reader, writer
 from durvan.optics import profile
 from durvan.progress import Report, Step, silent
-from durvan.replacing import replacing
 from durvan.scene import baking
 from durvan.scene.model import Kind
 from durvan.scene.written import Replaced, Written
@@ -31,27 +30,32 @@ from durvan.scene.written import Replaced, Written
 
 @dataclass
 class Carried:
-    """What was written: the file, how much was checked, and its checksum."""
+    """What was written: the file, how much was checked, and its checksum. `files` are all that the delivery owns now, below the file's folder;
+    `names` say how each thing of the source is called in it, by path or as the format does; what a person has to know stands in `remarks`.
+    """
 
     file: Path
     things: int
     checked: int
     sha256: str
     remarks: list[str] = field(default_factory=list)
+    files: Mapping[str, str] = field(default_factory=dict)
+    names: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
 
 
 def carry(plan: Plan, registry: Registry, out: Path, report: Report = silent) -> Carried:
-    """Write what a plan says. The source's bytes stay as they are; a stop or an error leaves nothing behind.
+    """Write what a plan says. The source's bytes stay as they are; everything is made in a folder beside and put in place at the end, so that a
+    stop or an error leaves what was there before.
 
     Raises MisuseError when `out` cannot be written to or is the source, SceneFileError when what was written does
     not read back as it was meant.
     """
     port = writer(out)
     _sensible(plan, registry, out)
-    with quiet_memory(), _replacing(out) as temporary:
-        meant = compose(plan, registry, out, report)
+    with quiet_memory(), Staged(out) as staged:
+        meant = compose(plan, registry, staged, report)
         if format_of(out).stands_over and not plan.crosses_formats:
-            meant.over = _relative(Path(plan.scene.file), out)
+            meant.over = _relative(Path(plan.scene.file), staged.target)
             meant.replaced = _replaced(plan, registry) if plan.choices.placement is Placement.ALONE else None
         elif not plan.crosses_formats:
             meant.base = plan.scene.file
@@ -59,52 +63,38 @@ def carry(plan: Plan, registry: Registry, out: Path, report: Report = silent) ->
             _with_body(meant, plan, report)
         if meant.replaced is not None:
             meant.replaced.off = [path for path, thing in meant.things.items() if thing.off]
-        if _goes_on(plan, meant, port.carried_before(out)):
-            meant.kept_from = str(out.absolute())
-        meant.home = str(out.absolute())
-        with _taking_back(out.absolute()):
-            first = not format_of(out).stands_over  # pictures are packed into such a file, or with others
-            if first:
-                _make_files(meant, plan, registry, out, report)
+        goes_on = _goes_on(plan, meant, port.carried_before(out))
+        if goes_on:
+            meant.kept_from = str(staged.target)
+        with _of(out):
+            _make_files(
+                meant, plan, registry, staged, report
+            )  # first: pictures may be packed into the file, or with others
             report(Step("Writing the file"))
-            port.write(meant, temporary)
+            port.write(meant, staged.main)
             report(Step("Checking what was written"))
-            checked = check(temporary, meant, port)
-            report(Step("Finishing"))
-            meant.release()
-            digest = checksum(str(temporary))
-            if not first:
-                _make_files(meant, plan, registry, out, report)
-    return Carried(out, len(plan.translations), checked, digest, list(dict.fromkeys(meant.remarks)))
+            checked = check(staged.main, meant, port)
+        names = {thing: tuple(meant.names.get(one, one) for one in paths) for thing, paths in meant.stands.items()}
+        meant.release()
+        report(Step("Finishing"))
+        owned = staged.swap(
+            {"target": plan.choices.target, "source": _relative(Path(plan.scene.file), staged.target)}, goes_on
+        )
+        remarks = [*meant.remarks, *(f"{name} was changed by somebody since it was delivered; what they made of it is kept as {aside}." for name, aside in staged.kept.items())]  # fmt: skip
+    digest = owned.files[staged.target.name]
+    return Carried(out, len(plan.translations), checked, digest, list(dict.fromkeys(remarks)), owned.files, names)
 
 
-def _make_files(meant: Written, plan: Plan, registry: Registry, out: Path, report: Report) -> None:
+def _make_files(meant: Written, plan: Plan, registry: Registry, staged: Staged, report: Report) -> None:
     """Make what is to lie beside the target."""
-    places = {out.absolute().parent / name: made for name, made in meant.made.items()}
     report(Step("Making files"))
-    for place, made in places.items():
-        if baking.of_path(made) is None:
-            _put_made(place, made)
-    Painter(plan, registry).put_all({place: made for place, made in places.items() if baking.of_path(made)}, report)
-
-
-@contextmanager
-def _taking_back(out: Path) -> Iterator[None]:
-    """Take away what came to lie beside a target that could not be written."""
-
-    def beside() -> set[Path]:
-        folder = out.with_name(f"{out.stem}_maps")
-        return {one for one in (*out.parent.glob(f"{out.stem}*"), *folder.glob("*")) if one.is_file()}
-
-    before = beside()
-    try:
-        yield
-    except BaseException:
-        for one in beside() - before:
-            one.unlink(missing_ok=True)
-        with suppress(OSError):
-            out.with_name(f"{out.stem}_maps").rmdir()
-        raise
+    baked: dict[Path, str] = {}
+    for name, made in meant.made.items():
+        if baking.of_path(made) is not None:
+            baked[staged.place(name)] = made
+        else:
+            _put_made(staged.place(name), made)
+    Painter(plan, registry).put_all(baked, report)
 
 
 def _with_body(meant: Written, plan: Plan, report: Report) -> None:
@@ -128,16 +118,12 @@ def _goes_on(plan: Plan, meant: Written, before: Mapping[str, str]) -> bool:
 
 
 def _put_made(file: Path, made: str) -> None:
-    """Write a sky or a profile that was made for the target, unless it lies there already. Raises SceneFileError, and ProfileError
+    """Write a sky or a profile that was made for the target. Raises SceneFileError, and ProfileError
     where the profile that is to be scaled cannot be read any more.
     """
-    if file.is_file():
-        return
     try:
         if embedded.is_kept(made):
-            file.parent.mkdir(exist_ok=True)
-            with replacing(file) as part:
-                shutil.copyfile(made, part)
+            shutil.copyfile(made, file)
             return
         if made.startswith(profile.NAME):
             source, factor = profile.of_name(made)
@@ -207,13 +193,12 @@ def _relative(source: Path, out: Path) -> str:
 
 
 @contextmanager
-def _replacing(out: Path) -> Iterator[Path]:
-    """A temporary file in the same folder that takes the place of `out` only when all went well."""
+def _of(out: Path) -> Iterator[None]:
+    """Have errors speak of the target, wherever it is made."""
     try:
-        with replacing(out) as temporary:
-            yield temporary
+        yield
     except SceneFileError as problem:
-        problem.file = str(out)  # the temporary name would mean nothing to anybody
+        problem.file = str(out)  # a place beside it would mean nothing to anybody
         raise
     except OSError as problem:
         raise SceneFileError(f"cannot be written: {problem.strerror}.", file=out) from problem

@@ -11,11 +11,12 @@ from pathlib import Path
 from durvan import __version__
 from durvan.crossing.translation.plan import Plan
 from durvan.crossing.translation.result import Translation
+from durvan.delivery import Beside
 from durvan.dialects.pack import Pack
 from durvan.dialects.registry import Registry
 from durvan.files.paths import understand
 from durvan.formats import embedded
-from durvan.formats.naming import Taken, unique
+from durvan.identity import Namer, clean, leaf
 from durvan.optics import profile, sky
 from durvan.progress import Report, Step, silent
 from durvan.scene import baking
@@ -30,31 +31,40 @@ _CLEAN = re.compile(r"[^A-Za-z0-9_]")
 
 def prim_names(graph: Graph) -> dict[str, str]:
     """A valid prim name for each node, unique, and the same for the same graph."""
-    names: dict[str, str] = {}
-    taken = Taken()
-    for node in graph.nodes:
-        base = _CLEAN.sub("_", node.rsplit("/", 1)[-1]) or "node"
-        base = base if not base[0].isdigit() else f"n_{base}"
-        names[node] = unique(base, taken)
-    return names
+    names = Namer(exact=True)
+    wishes = {node: _CLEAN.sub("_", leaf(node)) or "node" for node in graph.nodes}
+    wishes = {node: wish if not wish[0].isdigit() else f"n_{wish}" for node, wish in wishes.items()}
+    return {node: names.numbered(wish) for node, wish in wishes.items()}
 
 
 class Composer:
     """Puts one plan into the form that writers take. Use `compose`."""
 
-    def __init__(self, plan: Plan, registry: Registry, out: Path) -> None:
+    def __init__(self, plan: Plan, registry: Registry, beside: Beside) -> None:
         self.plan = plan
         self.scene: Scene = plan.scene
         self.registry = registry
         self.pack = registry.get(plan.choices.target)
-        self.folder, self.stem = out.absolute().parent, out.stem
-        self.out = Written(metadata=self.scene.metadata, up_axis=self.scene.up_axis)
+        self.beside, self.folder = beside, beside.home
+        self.out = Written(metadata=self.scene.metadata, up_axis=self.scene.up_axis, beside=beside)
         self.out.told = {
             "version": __version__, "target": self.pack.name, "source": Path(self.scene.file).name,
         }  # fmt: skip
         self.assets: dict[str, str] = {}
         self.baked: dict[str, str] = {}
+        self.bakes = {bake.path: bake for one in plan.translations.values() for bake in one.bakes}
+        self._know_bakes()
+        self.alone = self._names_alone()
         self.files = {file.written: file for file in plan.scene.files.values() if file.first}
+
+    def _know_bakes(self) -> None:
+        """Have pictures of materials that are called alike told apart also where only some of these are carried this time."""
+        alike: dict[str, list[str]] = {}
+        for thing in self.scene.of(Kind.MATERIAL):
+            alike.setdefault(thing.name, []).append(thing.id)
+        for bake in self.bakes.values():
+            names = alike.get(self.scene.things[bake.thing].name, [])
+            self.beside.know("maps", {f"{thing} {bake.name}": bake.name for thing in (bake.thing, *names)})
 
     def run(self, report: Report) -> Written:
         total = len(self.plan.translations)
@@ -69,6 +79,7 @@ class Composer:
                 continue
             for path in (thing.id, *thing.twins):
                 if thing.kind is Kind.MATERIAL:
+                    self.out.stands.setdefault(thing.id, []).append(path)
                     self._material(path, translation)
                 else:
                     self._single(path, thing, translation)
@@ -201,18 +212,21 @@ class Composer:
         if kind is None:
             return
         alone = bool(thing.place) or kind.role == "environment" or (many and thing.prim_type not in kind.prims)
-        name = f"{path}_{node.id.rpartition('_')[2]}" if many and alone else path
+        name = self._of_several(path, node) if many and alone else path
         if self.plan.crosses_formats and not thing.place:
-            alone, place = True, self.out.thing(name, Form.SCENE, kind.prims[0])
+            alone, stands = True, name
+            place = self.out.thing(name, Form.SCENE, kind.prims[0])
         else:
-            place = self._environment(name, kind.prims[0]) if alone else self.out.thing(path, Form.PROPERTIES)
+            stands = self._stands_alone(name) if alone else path
+            place = self.out.thing(stands, Form.SCENE if alone else Form.PROPERTIES, kind.prims[0] if alone else "")
+        self.out.stands.setdefault(thing.id, []).append(stands)
         put = thing.place or moved or (thing.stands if self.plan.crosses_formats and kind.role != "environment" else ())
         if put:
             unit = self.scene.metres_per_unit
             place.matrix = (*put[:12], *(part / unit for part in put[12:15]), 1.0)
-        stands = node.values.get(TOWARDS)
-        if isinstance(stands, tuple):
-            place.towards = stands[0], stands[1]
+        far = node.values.get(TOWARDS)
+        if isinstance(far, tuple):
+            place.towards = far[0], far[1]
         elif (alone or many) and any(parameter.attribute == YAW for parameter in kind.parameters.values()):
             place.yaw = 0.0
         space = self.pack.identity.namespace
@@ -239,7 +253,7 @@ class Composer:
         if found is not None and not self.plan.crosses_formats:
             return self.out.thing(found.id, Form.PROPERTIES)
         prims = next(kind.prims for kind in self.pack.vocabulary.types.values() if kind.role == "settings")
-        return self._environment("/settings", prims[0])
+        return self.out.thing(self._stands_alone("/settings"), Form.SCENE, prims[0])
 
     def _said_already(self, thing: Thing) -> dict[str, Value]:
         """What the source says under attributes that are not its dialect's own."""
@@ -251,10 +265,26 @@ class Composer:
             p.attribute: root.values[name] for name, p in kind.parameters.items() if p.attribute and name in root.values
         }
 
-    def _environment(self, path: str, prim_type: str) -> WrittenThing:
-        """A property of the scene rather than a thing of the source: it stands at the root, under a name of its own."""
-        name = _CLEAN.sub("_", f"{self.pack.name}_{path.rsplit('/', 1)[-1]}")
-        return self.out.thing(f"/{name}", Form.SCENE, prim_type)
+    def _names_alone(self) -> Namer:
+        """Names at the root of the file, where what is a property of the scene rather than a thing of the source stands."""
+        things = [one for thing in self.scene.things.values() for one in (thing.id, *thing.twins)]
+        names = Namer((one.split("/", 2)[1] for one in things if one.startswith("/")), exact=True)
+        names.know((one, self._alone(one)) for one in things)
+        return names
+
+    def _alone(self, path: str) -> str:
+        return _CLEAN.sub("_", f"{self.pack.name}_{leaf(path)}")
+
+    def _stands_alone(self, path: str) -> str:
+        """The path of such a thing, under a name of its own."""
+        return f"/{self.alone.name(path, self._alone(path))}"
+
+    def _of_several(self, path: str, node: Node) -> str:
+        """The path of one of several that a thing became: beside it, where nothing of the source stands."""
+        name = f"{path}_{node.id.rpartition('_')[2]}"
+        while name in self.scene.things:
+            name += "_"
+        return name
 
     def _asset(self, written: str) -> str:
         """A path that leads from the new file to where the source's path leads; a sky or a profile that is made gets a file
@@ -279,13 +309,18 @@ class Composer:
 
     def _baked(self, path: str, key: str, name: str) -> str:
         """The path of a baked picture beside the target; equal ones are one file, by the name of the first."""
-        place = self.baked.setdefault(key, f"{self.stem}_maps/{name}")
-        self.out.made[place] = path
+        place = self.baked.get(key)
+        if place is None:
+            stem, dot, ending = name.partition(".")
+            place = self.baked[key] = self.beside.named("maps", f"{self.bakes[path].thing} {name}", stem, dot + ending)
+            self.out.made[place] = path
         return f"./{place}"
 
     def _made(self, what: str, ending: str) -> str:
         """The path of a file that is made for the target; the same thing has the same one."""
-        name = f"{self.stem}_{hashlib.sha256(what.encode()).hexdigest()[:8]}{ending}"
+        digest = hashlib.sha256(what.encode()).hexdigest()[:8]
+        stem, dot, rest = ending.partition(".")
+        name = self.beside.named("", what, f"{self.beside.target.stem}_{digest}{stem}", dot + rest)
         self.out.made[name] = what
         return f"./{name}"
 
@@ -294,7 +329,10 @@ class Composer:
         file = self.files.get(written)
         copy = self.plan.copies.get(written, "")
         if file is not None and embedded.is_kept(file.resolved) and not copy and not file.linked:
-            name = f"{self.stem}_maps/{_CLEAN.sub('_', written.rsplit('[', 1)[0].rpartition('.')[0])}_{written.rsplit('[', 1)[-1].rstrip(']')}"
+            scene, _, inside = written.rpartition("[")
+            stem, dot, ending = inside.rstrip("]").rpartition(".")
+            wish = clean(f"{scene.rpartition('.')[0]}_{stem or ending}", "picture")
+            name = self.beside.named("maps", file.resolved, wish, f".{ending}" if dot else "")
             self.out.made[name] = file.resolved
             return f"./{name}"
         if file is None or (not is_moved(file) and not copy):
@@ -336,6 +374,6 @@ def _used_outputs(graph: Graph) -> dict[str, set[str]]:
     return used
 
 
-def compose(plan: Plan, registry: Registry, out: Path, report: Report = silent) -> Written:
+def compose(plan: Plan, registry: Registry, beside: Beside, report: Report = silent) -> Written:
     """What a plan comes to as a file: the target's networks on the source's things."""
-    return Composer(plan, registry, out).run(report)
+    return Composer(plan, registry, beside).run(report)

@@ -11,14 +11,14 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from durvan.crossing.job.expressing import express
+from durvan.crossing.job.expressing import Expressed, express
 from durvan.crossing.job.session import Session
 from durvan.engine import outside, staging
 from durvan.engine.gathering import GLOW
+from durvan.identity import leaf
 from durvan.optics.colour import REC709_LUMINANCE
 from durvan.progress import Report, silent
 from durvan.proof.picture import Picture
-from durvan.scene.model import Kind, Scene
 from durvan.scene.said import Message
 
 Floats = NDArray[np.float64]
@@ -61,9 +61,7 @@ class Judged:
             said.append(f"{self.bad} samples were no numbers and are left out.")
         said += [f"Mitsuba: {one.text} ({one.count} times)" for one in self.messages]
         said += list(self.remarks)
-        return said + [
-            f"{name.rsplit('/', 1)[-1]}: {why}" for name, reasons in self.left_out.items() for why in reasons
-        ]
+        return said + [f"{leaf(name)}: {why}" for name, reasons in self.left_out.items() for why in reasons]
 
 
 def judge(
@@ -76,7 +74,6 @@ def judge(
     Raises RenderingError where there is no picture, and the errors of carrying.
     """
     eye = staging.choose_camera(session.scene, wanted)
-    dialects = session.scene.dialect, session.document.target
     things = session.plan.target_things if target else session.scene.own
     exposure = staging.exposure_of(session.scene, things, session.registry, eye.id, size)
     response = exposure.sampling.response
@@ -89,19 +86,13 @@ def judge(
     return Judged(
         exposure.exposed(found.picture), response, found.samples, found.seconds, found.messages, made.left_out, made.remarks, found.bad,
         found.stopped, _exposed(found.variance, exposure),
-        {_path_of(session.scene, dialects, *name): exposure.exposed(one) for name, one in found.lights.items()},
+        {_about(made, *name): exposure.exposed(one) for name, one in found.lights.items()},
     )  # fmt: skip
 
 
-def _path_of(scene: Scene, dialects: tuple[str, ...], light: str, material: str) -> str:
-    """The path of what has a name in a written scene: a light's, or that of what glows by its material; the name where nothing has it. What was
-    carried before it was written may have a dialect before its name.
-    """
-    kind, name = (Kind.MATERIAL, material) if material else (Kind.LIGHT, light)
-    names = (name, *(name.removeprefix(f"{dialect}_") for dialect in dialects))
-    paths = {known: one.id for one in scene.of(kind) for known in (one.id.rpartition("/")[2], one.name)}
-    found = next((paths[one] for one in names if one in paths), name)
-    return f"{GLOW}:{found}" if material else found
+def _about(made: Expressed, light: str, material: str) -> str:
+    """What gives a part of the light: a light's path, or that of what glows by its material."""
+    return f"{GLOW}:{made.thing(material)}" if material else made.thing(light)
 
 
 def _exposed(variance: Floats | None, exposure: staging.Exposure) -> Floats | None:

@@ -57,7 +57,9 @@ class Flow:
         self._catch_up()
         found = self._kinds.get(kinds)
         if found is None:
-            found = self._kinds[kinds] = self._spread(node.id for node in self.graph.nodes.values() if node.kind in kinds)
+            found = self._kinds[kinds] = self._spread(
+                node.id for node in self.graph.nodes.values() if node.kind in kinds
+            )
         return found
 
     def downstream(self, names: Iterable[str]) -> set[str]:

@@ -15,21 +15,24 @@ from durvan.scene.vocabulary import common_ground
 _PAST = Why(Cause.FOLDED, "It goes on past a node that has no counterpart.")
 
 
+_MIXES = frozenset({"add", "subtract", "multiply", "divide"})  # what they are fed is tinted or lifted
 # What these are fed means something else than what they give.
 _CONVERTS = frozenset({
-    "remap", "add", "subtract", "multiply", "divide", "power", "safepower", "modulo", "invert", "range", "sign", "floor", "ceil",
-    "round", "fract", "sqrt", "ln", "exp", "sin", "cos", "tan", "asin", "acos", "atan2", "smoothstep", "rgbtohsv", "hsvtorgb",
+    "remap", "power", "safepower", "modulo", "invert", "range", "sign", "floor", "ceil", "round", "fract", "sqrt", "ln", "exp", "sin",
+    "cos", "tan", "asin", "acos", "atan2", "smoothstep", "rgbtohsv", "hsvtorgb",
 })  # fmt: skip
 
 
-def stand_in_of(node: Node, *unpassable: Container[str]) -> str:
-    """The port whose value goes on in a node's place where it cannot be said; empty where there is none, as of those that convert what
-    they are fed and are among some by id.
+def stand_in_of(node: Node, grown: Container[str] = (), refused: Container[str] = ()) -> str:
+    """The port whose value goes on in a node's place where it cannot be said; empty where there is none. What a formula grew converts, and so
+    do nodes of some kinds: where no picture can stand for these (`refused`), what they are fed does not, either.
     """
     kind = common_ground().types.get(node.kind)
-    if kind is None or (node.kind in _CONVERTS and any(node.id in one for one in unpassable)):
+    if kind is None:
         return ""
-    return kind.stands_in
+    if node.kind in _CONVERTS and (node.id in grown or node.id in refused):
+        return ""
+    return "" if node.kind in _MIXES and node.id in grown else kind.stands_in
 
 
 class Wordless:

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from durvan.formats.corners import of_length_one, welded
 from durvan.formats.gltf.tangents import tangents
+from durvan.identity import leaf
 from durvan.scene.assembly import FIRST_UVS, Assembly
 from durvan.scene.shapes import Mesh
 
@@ -105,7 +106,7 @@ class Geometry:
                 primitives.append(self._primitive(form, mine, materials[int(worn)]))
         if not primitives:
             return None
-        self.meshes.append({"name": form.path.rsplit("/", 1)[-1] or "mesh", "primitives": primitives})
+        self.meshes.append({"name": leaf(form.path) or "mesh", "primitives": primitives})
         return len(self.meshes) - 1
 
     def _primitive(self, form: Mesh, mine: NDArray[np.bool_], material: str) -> dict[str, Any]:

@@ -16,6 +16,7 @@ import numpy as np
 from durvan.errors import PictureError
 from durvan.formats.gltf.channels import LETTERS, Pixels, as_png, channel_of, read_raw, recoded, together
 from durvan.formats.gltf.materials import ANISOTROPY, CORNERS, MODES, NORMAL, PBR, PLACES, TRANSFORM, WRAPS, Place
+from durvan.identity import clean, leaf
 from durvan.scene.graph import Value
 from durvan.scene.written import WrittenThing
 
@@ -31,11 +32,11 @@ Nodes = Mapping[str, WrittenThing]
 @dataclass
 class Textures:
     """All textures of a file, each once. `find` gives the file that a written path leads to; `put` takes a picture that was made, by
-    its name, and gives how it is written; `use` does so for one that is there.
+    a key of its own and what it would be called, and gives how it is written; `use` does so for one that is there.
     """
 
     find: Callable[[str], str]
-    put: Callable[[str, bytes], dict[str, Any]]
+    put: Callable[[str, str, bytes], dict[str, Any]]
     use: Callable[[str], dict[str, Any]]
     images: list[dict[str, Any]] = field(default_factory=list)
     samplers: list[dict[str, Any]] = field(default_factory=list)
@@ -81,9 +82,9 @@ class Fed:
 class Packer:
     """Makes one material. `uv_number` gives the number of a set of UVs by its name."""
 
-    def __init__(self, nodes: Nodes, root: str, textures: Textures, uv_number: Callable[[str], int], name: str) -> None:
+    def __init__(self, nodes: Nodes, root: str, textures: Textures, uv_number: Callable[[str], int], path: str) -> None:
         self.nodes, self.surface, self.textures = nodes, nodes[root], textures
-        self.uv_number, self.name = uv_number, name
+        self.uv_number, self.path, self.name = uv_number, path, leaf(path)
         self.out: dict[str, Any] = {}
         self.corners = ""
         self.missing: dict[str, str] = {}
@@ -255,9 +256,12 @@ class Packer:
             ]
         full = self._full([layer for layer in layers if layer is not None])
         pixels, largest = together([full if layer is None else layer for layer in layers])
-        base = f"{self.name}_{key.removesuffix('Texture')}"
-        image = self.textures.image(tuple(names), lambda: self.textures.put(f"{base}.png", as_png(pixels)))
+        image = self.textures.image(tuple(names), lambda: self._put(key.removesuffix("Texture"), as_png(pixels)))
         return self._info(fed[0].node, image), largest
+
+    def _put(self, slot: str, data: bytes) -> dict[str, Any]:
+        """A picture that was made for a slot."""
+        return self.textures.put(f"{self.path} {slot}", f"{clean(self.name, 'material')}_{slot}", data)
 
     @staticmethod
     def _full(layers: list[Pixels]) -> Pixels:
@@ -372,9 +376,7 @@ class Packer:
         layer = layer if layer.dtype.kind == "u" else np.clip(layer, 0.0, 1.0)
         made, largest = together([full, middle, layer])
         file = str(_value(node, "file", ""))
-        image = self.textures.image(
-            ("stretch", file, link[1]), lambda: self.textures.put(f"{self.name}_anisotropy.png", as_png(made))
-        )
+        image = self.textures.image(("stretch", file, link[1]), lambda: self._put("anisotropy", as_png(made)))
         home = self._home(ANISOTROPY)
         factor = _value(node, "factor", (1.0,) * 4)
         home["anisotropyStrength"] = min(number(factor[0] if isinstance(factor, tuple) else factor) * largest, 1.0)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from durvan.formats.naming import Taken, clean, unique
+from durvan.identity import Namer, clean
 
 # What keeps names, one a line, from being paths as they stand: ends that are cut off, digits before, nothing; and `shape`
 _ODD = re.compile(r"\n[0-9_\n]|_\n|\nshape\n")
@@ -14,8 +14,8 @@ MATERIALS, SCENE = "/Materials", "/Scene"
 
 def material_paths(materials: list[dict[str, Any]]) -> list[str]:
     """The path of each material."""
-    taken = Taken()
-    return [f"{MATERIALS}/{unique(clean(one.get('name'), f'material_{n}'), taken)}" for n, one in enumerate(materials)]
+    taken = Namer(exact=True)
+    return [f"{MATERIALS}/{taken.numbered(clean(one.get('name'), f'material_{n}'))}" for n, one in enumerate(materials)]
 
 
 def parents(nodes: list[dict[str, Any]]) -> tuple[list[int], list[int]]:
@@ -95,5 +95,5 @@ def _sibling_names(said: list[Any], places: list[int]) -> list[str]:
             and not _ODD.search(f"\n{lines}\n")
         ):
             return said
-    taken = Taken("shape")
-    return [unique(clean(name, f"node_{place}"), taken) for name, place in zip(said, places, strict=True)]
+    taken = Namer(["shape"], exact=True)
+    return [taken.numbered(clean(name, f"node_{place}")) for name, place in zip(said, places, strict=True)]

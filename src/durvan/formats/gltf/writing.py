@@ -11,6 +11,7 @@ from urllib.parse import quote
 
 import numpy as np
 
+from durvan.delivery.beside import Beside
 from durvan.errors import PictureError, SceneFileError
 from durvan.formats import embedded
 from durvan.formats.gltf.container import Asset, pack, read_asset, text_of, without_unsaid
@@ -21,20 +22,22 @@ from durvan.formats.gltf.packing import Packer, Textures, extension_names, numbe
 from durvan.formats.gltf.paths import material_paths, node_paths, parents
 from durvan.formats.gltf.reading import LIGHTS, SPACE
 from durvan.formats.gltf.words import EXTRAS, WORDS_OF_LIGHTS
+from durvan.identity import leaf
 from durvan.optics.sun import towards
 from durvan.scene.assembly import Assembly
 from durvan.scene.graph import Value
-from durvan.scene.written import Form, Property, Written, WrittenThing
+from durvan.scene.written import Form, Lying, Property, Written, WrittenThing
 
 _MIME = {".png": "image/png", ".jpg": "image/jpeg", ".jpeg": "image/jpeg"}
 
 
 def write(written: Written, file: Path) -> None:
     """Write a file, and what lies beside it. Raises SceneFileError and OSError."""
-    home = Path(written.home or file)
+    beside = written.beside or Beside(file)
+    home = beside.target
     binary = home.suffix.lower() == ".glb"
     try:
-        document, data, remarks = _changed(written, home) if written.base else _Whole(written, home, binary).made()
+        document, data, remarks = _changed(written, home) if written.base else _Whole(written, beside, binary).made()
     except PictureError as problem:
         raise SceneFileError(f"a picture {problem.what}", file=home, inside=problem.file) from problem
     written.remarks.extend(remarks)
@@ -46,9 +49,9 @@ def write(written: Written, file: Path) -> None:
     if data:
         document["buffers"] = [{"byteLength": len(data)}]
         if not binary:
-            place = home.with_name(f"{home.stem}.bin")
-            place.write_bytes(data)
-            document["buffers"][0]["uri"] = quote(place.name)
+            name = beside.named("", "the buffer", home.stem, ".bin")
+            beside.place(name).write_bytes(data)
+            document["buffers"][0]["uri"] = quote(name)
     if binary:
         file.write_bytes(pack(document, bytes(data) if data else None))
     else:
@@ -58,8 +61,8 @@ def write(written: Written, file: Path) -> None:
 class _Whole:
     """A file of its own."""
 
-    def __init__(self, written: Written, home: Path, binary: bool) -> None:
-        self.written, self.home, self.binary = written, home, binary
+    def __init__(self, written: Written, beside: Lying, binary: bool) -> None:
+        self.written, self.beside, self.binary = written, beside, binary
         self.geometry = Geometry({}, {})
         self.textures = Textures(self._find, self._put, self._use)
         self.materials: list[dict[str, Any]] = []
@@ -84,7 +87,7 @@ class _Whole:
     # pictures
 
     def _find(self, path: str) -> str:
-        return path if path.startswith("/") else os.path.normpath(f"{self.home.parent}/{path}")
+        return path if path.startswith("/") else self.beside.find(path)
 
     def _use(self, path: str) -> dict[str, Any]:
         """A picture that is there: within a binary file, or where it is."""
@@ -94,13 +97,12 @@ class _Whole:
                 return self._within(place.read_bytes(), place.suffix.lower())
         return {"uri": quote(path, safe="/.-_~")}
 
-    def _put(self, name: str, data: bytes) -> dict[str, Any]:
+    def _put(self, key: str, wish: str, data: bytes) -> dict[str, Any]:
         if self.binary:
             return self._within(data, ".png")
-        folder = self.home.parent / f"{self.home.stem}_maps"
-        folder.mkdir(exist_ok=True)
-        (folder / name).write_bytes(data)
-        return {"uri": quote(f"{folder.name}/{name}")}
+        name = self.beside.named("maps", key, wish, ".png")
+        self.beside.place(name).write_bytes(data)
+        return {"uri": quote(name)}
 
     def _within(self, data: bytes, ending: str) -> dict[str, Any]:
         mime = _MIME.get(embedded.ending_of(data) or ending, "image/png")
@@ -120,9 +122,8 @@ class _Whole:
             nodes = below.get(path, {})
             if root not in nodes:
                 continue
-            name = path.rsplit("/", 1)[-1]
-            packer = Packer(nodes, root, self.textures, self.geometry.uv_number, name)
-            said = {"name": name, **packer.run()}
+            packer = Packer(nodes, root, self.textures, self.geometry.uv_number, path)
+            said = {"name": packer.name, **packer.run()}
             said["extras"] = {EXTRAS: {"path": path, **({"missing": packer.missing} if packer.missing else {})}}
             self.geometry.numbers[path] = len(self.materials)
             if ANISOTROPY in said.get("extensions", {}) and "normalTexture" not in said:
@@ -139,7 +140,7 @@ class _Whole:
     # lights and cameras
 
     def _standing(self, path: str, thing: WrittenThing, body: Assembly) -> None:
-        node: dict[str, Any] = {"name": path.rsplit("/", 1)[-1]}
+        node: dict[str, Any] = {"name": leaf(path)}
         values = {name.rpartition(":")[2]: one.value for name, one in thing.properties.items() if one.value is not None}
         if thing.word in WORDS_OF_LIGHTS:
             self.lights.append(_light(WORDS_OF_LIGHTS[thing.word], values, node["name"]))

@@ -11,7 +11,7 @@ from typing import Any
 from durvan.formats.materialx.colours import is_known, to_rec709
 from durvan.formats.materialx.definitions import SIDES, by_category, definitions, found_for, value_of
 from durvan.formats.materialx.document import Tree
-from durvan.formats.naming import Taken, unique
+from durvan.identity import Namer
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Link, Node, Problem, Value
 from durvan.scene.model import Kind, Oddity
@@ -42,18 +42,22 @@ _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_]*(:[A-Za-z_][A-Za-z0-9_]*)*")
 _TOKEN = re.compile(r"\[([A-Za-z_][A-Za-z0-9_]*)\]")
 
 
+def plain_name(name: str) -> str:
+    """A name with nothing in it that could not stand in a path."""
+    base = _CLEAN.sub("_", name) or "material"
+    return base if not base[0].isdigit() else f"_{base}"
+
+
 class Names:
     """Paths that are valid everywhere, each given once."""
 
     def __init__(self, home: str) -> None:
         self.home = home
-        self.taken = Taken()
+        self.taken = Namer(exact=True)
 
     def path(self, name: str) -> str:
         """A path for a name; the same name again gets a number."""
-        base = _CLEAN.sub("_", name) or "material"
-        base = base if not base[0].isdigit() else f"_{base}"
-        return f"{self.home}/{unique(base, self.taken)}"
+        return f"{self.home}/{self.taken.numbered(plain_name(name))}"
 
 
 class Scope:

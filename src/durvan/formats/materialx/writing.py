@@ -14,7 +14,8 @@ from durvan.errors import SceneFileError
 from durvan.formats import xml
 from durvan.formats.materialx.definitions import KINDS, SIDES, Definition, definitions, value_of
 from durvan.formats.materialx.document import Tree
-from durvan.formats.materialx.reading import HOME, Names
+from durvan.formats.materialx.reading import HOME, Names, plain_name
+from durvan.identity import Namer, leaf
 from durvan.scene.graph import Value
 from durvan.scene.written import Form, Property, ReadBack, Written, WrittenThing
 
@@ -88,9 +89,9 @@ class Writer:
             self.base.root if self.base is not None else xml.element("materialx", version="1.39", colorspace=_LINEAR)
         )
         self.names = Names("")
-        for one in self.root:
-            if xml.is_element(one):
-                self.names.taken.add(one.get("name", ""))
+        self.names.taken = Namer([one.get("name", "") for one in self.root if xml.is_element(one)], exact=True)
+        materials = [path for path, thing in written.things.items() if thing.form is Form.MATERIAL]
+        self.names.taken.know((path, plain_name(plain(leaf(path)))) for path in materials)
         self.known = materials_of(self.root) if self.base is not None else {}
 
     def run(self) -> None:
@@ -112,7 +113,7 @@ class Writer:
     def _material(self, path: str, thing: WrittenThing, nodes: Mapping[str, WrittenThing]) -> None:
         found = self.known.get(path)
         if found is None:
-            name = self.names.path(plain(path.rsplit("/", 1)[-1]))[1:]
+            name = self.names.taken.name(path, plain_name(plain(leaf(path))))
             found = xml.element("surfacematerial", name=name, type="material")
             found.set(_FROM, path)
         name = found.get("name", "")

@@ -15,9 +15,10 @@ from plyfile import PlyData, PlyElement
 
 from durvan.formats.corners import of_length_one, welded
 from durvan.formats.mitsuba.elements import put, refer, stand, thing
-from durvan.formats.naming import Taken, clean, unique
-from durvan.scene.assembly import FIRST_UVS, Assembly, Floats, turn_round
+from durvan.identity import Namer, clean, leaf
+from durvan.scene.assembly import FIRST_UVS, Assembly, Body, Floats, turn_round
 from durvan.scene.shapes import Mesh
+from durvan.scene.written import Lying
 
 _MIRRORED = np.diag([-1.0, 1.0, 1.0, 1.0])
 
@@ -47,25 +48,26 @@ class _Part:
     """A file of one material."""
 
     name: str
+    file: str
     flat: bool
     material: str
 
 
 @dataclass
 class Geometry:
-    """Puts an assembly into a scene. `worn` says what materials are there, by path; files are written into `folder`."""
+    """Puts an assembly into a scene. `worn` says what materials are there, by path; files are written where they lie `beside` it; no shape has an id that is given away."""
 
     root: Any
     worn: Mapping[str, Worn]
-    folder: Path
+    beside: Lying
+    ids: Namer
     remarks: list[str] = field(default_factory=list)
     written: dict[tuple[int, bool], list[_Part]] = field(default_factory=dict)
     groups: dict[tuple[int, bool], str] = field(default_factory=dict)
-    names: Taken = field(default_factory=Taken)
-    ids: Taken = field(default_factory=Taken)
 
     def put(self, body: Assembly) -> None:
         """Every body that shows something."""
+        self.ids.know((f"body {one.path}", clean(one.name, "shape")) for one in body.bodies)
         upright = body.upright()
         hidden = body.hidden()
         shown = [
@@ -80,9 +82,9 @@ class Geometry:
                 self.written[key] = self._files(body, *key)
             matrix = _MIRRORED @ matrix if key[1] else matrix
             if often[key] > 1 and not any(self._glows(part) for part in self.written[key]):
-                self._instance(one.name, key, matrix)
+                self._instance(one, key, matrix)
             else:
-                self._direct(one.name, key, matrix)
+                self._direct(one, key, matrix)
         if any(hidden):
             self.remarks.append(f"{sum(hidden)} hidden objects are left out.")
         if any(one.unseen for one in body.bodies):
@@ -91,27 +93,29 @@ class Geometry:
     def _glows(self, part: _Part) -> bool:
         return part.material in self.worn and self.worn[part.material].glow is not None
 
-    def _id(self, name: str) -> str:
-        return unique(clean(name, "shape"), self.ids)
+    def _id(self, body: Body, number: int = 0) -> str:
+        """The id of a body's shape; of one of several that it is made of."""
+        wish = clean(body.name, "shape")
+        return self.ids.name(f"body {body.path}", wish) if not number else self.ids.numbered(f"{wish}_{number + 1}")
 
-    def _direct(self, name: str, key: tuple[int, bool], matrix: Floats) -> None:
-        for part in self.written[key]:
-            self._shape(self.root, part, matrix, self._id(name))
+    def _direct(self, body: Body, key: tuple[int, bool], matrix: Floats) -> None:
+        for number, part in enumerate(self.written[key]):
+            self._shape(self.root, part, matrix, self._id(body, number))
 
-    def _instance(self, name: str, key: tuple[int, bool], matrix: Floats) -> None:
+    def _instance(self, body: Body, key: tuple[int, bool], matrix: Floats) -> None:
         if key not in self.groups:
-            self.groups[key] = self._id(f"{self.written[key][0].name}_group" if self.written[key] else "group")
+            self.groups[key] = self.ids.numbered(f"{self.written[key][0].name}_group" if self.written[key] else "group")
             group = thing(self.root, "shape", "shapegroup", self.groups[key])
             for part in self.written[key]:
                 self._shape(group, part, np.eye(4), "")
         if self.written[key]:
-            made = thing(self.root, "shape", "instance", self._id(name))
+            made = thing(self.root, "shape", "instance", self._id(body))
             stand(made, matrix)
             refer(made, self.groups[key])
 
     def _shape(self, parent: Any, part: _Part, matrix: Floats, id_: str) -> None:
         made = thing(parent, "shape", "ply", id_)
-        put(made, "filename", f"{self.folder.name}/{part.name}.ply")
+        put(made, "filename", part.file)
         put(made, "flip_tex_coords", True)
         if part.flat:
             put(made, "face_normals", True)
@@ -137,10 +141,11 @@ class Geometry:
         out = []
         for which in np.unique(form.material):
             mine = form.material == which
-            name = unique(clean(form.path.rsplit("/", 1)[-1], f"mesh{number}"), self.names)
-            self.folder.mkdir(exist_ok=True)
-            write_ply(form, mine, self.folder / f"{name}.ply")
-            out.append(_Part(name, form.normals is None, body.materials[int(which)]))
+            worn = body.materials[int(which)]
+            wish = clean(leaf(form.path), f"mesh{number}")
+            name = self.beside.named("meshes", f"{number} {mirrored} {form.path} {worn}", wish, ".ply")
+            write_ply(form, mine, self.beside.place(name))
+            out.append(_Part(wish, name, form.normals is None, worn))
         return out
 
 

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from durvan.formats.mitsuba.document import Document, Thing
 from durvan.formats.mitsuba.words import GREY, INDICES, PREFIX, WRAPPERS
-from durvan.formats.naming import Taken, clean, unique
+from durvan.identity import Namer, clean
 from durvan.scene.graph import Graph, Link, Node, Problem, Value
 from durvan.scene.model import Kind, Oddity
 from durvan.scene.raw import RawPicture, RawScene, RawThing
@@ -32,7 +32,7 @@ class NetworkReader:
             oddities=list(document.oddities),
         )  # fmt: skip
         self.folder = document.folder
-        self.taken: dict[str, Taken] = {}
+        self.taken: dict[str, Namer] = {}
         self.unnamed: Counter[str] = Counter()
         self.known: dict[int, str] = {}
         self.materials: dict[str, RawThing] = {}
@@ -55,7 +55,7 @@ class NetworkReader:
         return self._named_path(home, clean(name, kind or one.type))
 
     def _named_path(self, home: str, name: str) -> str:
-        return f"{home}/{unique(name, self.taken.setdefault(home, Taken()))}"
+        return f"{home}/{self.taken.setdefault(home, Namer(exact=True)).numbered(name)}"
 
     # materials
 

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from durvan.delivery.beside import Beside
 from durvan.formats import xml
 from durvan.formats.mitsuba.changing import Changer
 from durvan.formats.mitsuba.elements import put, thing
@@ -17,25 +18,26 @@ from durvan.formats.mitsuba.materials import BsdfWriter, networks
 from durvan.formats.mitsuba.standing import integrator, is_light, light, sensor, values_of
 from durvan.formats.mitsuba.told import tell
 from durvan.formats.mitsuba.words import AROUND, PREFIX, SENSORS
-from durvan.formats.naming import Taken, clean, unique
+from durvan.identity import Namer, clean, leaf
 from durvan.scene.assembly import Assembly, Floats
 from durvan.scene.graph import Value
-from durvan.scene.written import Form, Written, WrittenThing
+from durvan.scene.written import Form, Lying, Written, WrittenThing
 
 VERSION = "3.0.0"
 
 
 def write(written: Written, file: Path) -> None:
     """Write a scene, and its meshes beside it. Raises SceneFileError and OSError."""
-    home = Path(written.home or file)
+    beside = written.beside or Beside(file)
     if written.base:
-        changer = Changer(written, home)
+        changer = Changer(written, beside.target)
         changer.run()
         root, said = changer.root, {}
     else:
-        whole = _Whole(written, home)
+        whole = _Whole(written, beside)
         whole.run()
         root, said = whole.root, whole.said()
+        written.names.update(whole.paths)
     tell(root, {"told": dict(written.told), **said})
     file.write_bytes(xml.to_bytes(root))
 
@@ -43,14 +45,16 @@ def write(written: Written, file: Path) -> None:
 class _Whole:
     """A scene of its own. `paths` are the ids of what is in it, by path."""
 
-    def __init__(self, written: Written, home: Path) -> None:
-        self.written, self.home = written, home
+    def __init__(self, written: Written, beside: Lying) -> None:
+        self.written, self.beside = written, beside
         self.root = xml.element("scene", version=VERSION)
         self.paths: dict[str, str] = {}
-        self.ids = Taken()
+        self.ids = Namer(exact=True)
         self.worn: dict[str, Worn] = {}
         self.absent: list[str] = []
         self.body = written.body or _empty(written)
+        there = [(path, one) for path, one in written.things.items() if one.form in (Form.SCENE, Form.MATERIAL)]
+        self.ids.know((path, clean(leaf(path), "thing")) for path, _ in there)
 
     def run(self) -> None:
         """Put everything into it."""
@@ -81,12 +85,12 @@ class _Whole:
             if path in self.absent:
                 continue
             light(self.root, self._id(path), one, _place(one, upright), dark, self._is_there)
-        geometry = Geometry(self.root, self.worn, self.home.parent / f"{self.home.stem}_meshes", ids=self.ids)
+        geometry = Geometry(self.root, self.worn, self.beside, Namer(self.ids.given, exact=True))
         geometry.put(self.body)
         self.written.remarks.extend([*geometry.remarks, *self.body.lost])
 
     def _id(self, path: str) -> str:
-        found = self.paths[path] = unique(clean(path.rsplit("/", 1)[-1], "thing"), self.ids)
+        found = self.paths[path] = self.ids.name(path, clean(leaf(path), "thing"))
         return found
 
     def said(self) -> dict[str, Any]:
@@ -95,7 +99,7 @@ class _Whole:
         return {"paths": self.paths, "absent": self.absent, "upright": upright}
 
     def _is_there(self, path: str) -> bool:
-        return os.path.isfile(os.path.join(self.home.absolute().parent, path))
+        return os.path.isfile(self.beside.find(path))
 
     def _materials(self) -> list[tuple[BsdfWriter, Any]]:
         out = []
@@ -121,7 +125,7 @@ class _Whole:
     def _medium(self, made: BsdfWriter) -> None:
         """A medium that only absorbs, for the inside of what wears a material."""
         assert made.inside is not None
-        id_ = unique(f"{made.id}_inside", self.ids)
+        id_ = self.ids.name(f"inside {made.id}", f"{made.id}_inside")
         medium = thing(self.root, "medium", "homogeneous", id_)
         put(medium, "albedo", (0.0, 0.0, 0.0))
         most = max(made.inside)
@@ -132,7 +136,7 @@ class _Whole:
                 worn.inside = id_
 
     def _dark(self) -> str:
-        id_ = unique("dark", self.ids)
+        id_ = self.ids.name("dark", "dark")
         put(thing(self.root, "bsdf", "diffuse", id_), "reflectance", (0.0, 0.0, 0.0))
         return id_
 

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from pxr import Gf, Sdf, Tf, Vt
 
 from durvan.errors import SceneFileError
-from durvan.formats.naming import Taken, clean, unique
 from durvan.formats.usd.words import said
+from durvan.identity import Namer, clean
 from durvan.scene.assembly import FIRST_UVS, Assembly, Body
 from durvan.scene.raw import SEEN_BY_CAMERA
 from durvan.scene.shapes import Mesh
@@ -72,7 +72,7 @@ class _Bodies:
         self.first: dict[int, str] = {}
         self.space = written.told.get("target", "")
         self.paths: dict[str, str] = {}
-        self.taken = Taken()
+        self.taken = Namer(exact=True)
         self.over: set[str] = set()  # what something else stands below
 
     def put(self, body: Assembly) -> None:
@@ -96,11 +96,11 @@ class _Bodies:
     def _arrange(self, body: Assembly) -> None:
         """Give every body a prim of its own: where a light or a camera stands already, what it also shows stands beside it."""
         standing = {path for path, thing in self.written.things.items() if thing.form is Form.SCENE}
-        self.taken = Taken(*standing, *(one.path for one in body.bodies))
+        self.taken = Namer([*standing, *(one.path for one in body.bodies)], exact=True)
         for one in body.bodies:
             above = body.bodies[one.parent].path if one.parent >= 0 else ""
             path = self.paths.get(above, "") + one.path.removeprefix(above)
-            self.paths[one.path] = unique(f"{path}_with", self.taken) if one.path in standing else path
+            self.paths[one.path] = self.taken.numbered(f"{path}_with") if one.path in standing else path
         ends = [*standing, *self.paths.values()]
         self.over = {str(above) for path in ends for above in Sdf.Path(path).GetParentPath().GetPrefixes()}
 
@@ -108,7 +108,7 @@ class _Bodies:
         mesh = body.forms[one.form]
         place = self.paths[one.path]
         if not shared:
-            self._mesh(unique(f"{place}/shape", self.taken), mesh, body.materials, one.unseen)
+            self._mesh(self.taken.numbered(f"{place}/shape"), mesh, body.materials, one.unseen)
             return
         home = self.first.get(one.form)
         if home is None:
@@ -117,7 +117,7 @@ class _Bodies:
             _typed(self.layer, home, "Xform")
             self._mesh(f"{home}/shape", mesh, body.materials, one.unseen)
         if place in self.over:  # nothing can stand below an instance
-            place = unique(f"{place}/shown", self.taken)
+            place = self.taken.numbered(f"{place}/shown")
         spec = _typed(self.layer, place, "Xform")
         spec.referenceList.Prepend(Sdf.Reference("", home))
         spec.instanceable = True

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from durvan.scene.bodies import Body
-from durvan.scene.shapes import Mesh, Shapes, places
+from durvan.scene.shapes import Mesh, Shapes, places, print_of
 
 Floats = NDArray[np.float64]
 _MOST = 2_000_000  # triangles of a mesh that is looked at as to whether it is closed
@@ -53,7 +53,7 @@ def _body(parts: list[tuple[Mesh, NDArray[np.bool_], float]]) -> Body:
     return Body(
         len(parts), area, float(np.median(sizes)), float(np.median(thin)), closed / area if area > 0.0 else 0.0,
         all(mesh.strands for mesh, _, _ in parts), with_uvs / count if count else 0.0, uv_area,
-        _twice(cells), tuple(sorted(tiles)),
+        _twice(cells), tuple(sorted(tiles)), print_of([(mesh, mine) for mesh, mine, _ in parts]),
     )  # fmt: skip
 
 

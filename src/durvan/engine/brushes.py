@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from durvan.dialects.common import Worth
 from durvan.dialects.look import Facts
 from durvan.dialects.pack import Pack
-from durvan.engine.canvas import Floats, Painted, Worn, padded, paint
+from durvan.engine.canvas import Floats, Meshes, Painted, padded, paint
 from durvan.engine.kernels import programs
 from durvan.errors import RenderingError
 from durvan.graph.expression import POINT, Field, Lane, Pixels, evaluate
@@ -29,6 +29,13 @@ class Seen:
 
     uv: Floats
     place: Floats
+
+
+class Worn(Protocol):
+    """Meshes by what they wear."""
+
+    def by(self, thing: str) -> Meshes:
+        """Meshes and which of their triangles wear it."""
 
 
 class Brush(Protocol):

@@ -24,6 +24,7 @@ from durvan.scene.shapes import Mesh, Shapes
 
 Floats = NDArray[np.float64]
 Painted = NDArray[np.float32]
+Meshes = list[tuple[Mesh, NDArray[np.bool_]]]  # and which of their triangles count
 Numbers = TypeVar("Numbers", Painted, Floats)
 PADDING = 16  # pixels past the edges of charts
 
@@ -36,7 +37,7 @@ class Worn:
         self._kept: Shapes | None = None
         self._reading = Lock()  # several pictures are painted at a time
 
-    def by(self, thing: str) -> list[tuple[Mesh, NDArray[np.bool_]]]:
+    def by(self, thing: str) -> Meshes:
         """Meshes and which of their triangles wear it."""
         with self._reading:
             if self._kept is None:

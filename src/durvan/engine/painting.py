@@ -3,27 +3,25 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
-from contextlib import suppress
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from durvan.dialects.look import Facts
 from durvan.dialects.pack import Pack
 from durvan.engine.brushes import Brush, Plain, Seen, brush_for
-from durvan.engine.canvas import Floats, Painted, Worn
-from durvan.engine.costs import NOTE, Cost, folder
+from durvan.engine.canvas import Floats, Meshes, Painted, Worn
+from durvan.engine.costs import NOTE, Cost, Declared, Sources, declared, folder
 from durvan.errors import RenderingError
 from durvan.formats import pictures
-from durvan.graph.expression import UDIM, Lane, Lookup, Pixels, look_up, order
+from durvan.graph.expression import UDIM, Lookup, Pixels, look_up, tiled
 from durvan.optics.difference import ciede2000, cielab
 from durvan.optics.spread import spread
 from durvan.optics.tone import srgb
 from durvan.replacing import replacing
 from durvan.scene.baking import COLOUR, Bake
-
-_SCHEME = "2"
+from durvan.scene.shapes import print_of
 
 
 def cost(bake: Bake, brush: Brush, picture: Painted, tile: tuple[int, int], seen: Seen | None) -> Cost | None:
@@ -52,21 +50,19 @@ def _angles(one: Floats, two: Floats) -> Floats:
 
 
 def painted(bake: Bake, ground: Pack, facts: Facts, pixels: Pixels, worn: Worn) -> str:
-    """The path of a baked picture (with "<UDIM>" where it has tiles), painted where it is not there yet or out of date.
+    """The path of a baked picture (with "<UDIM>" where it has tiles), painted where it is not there yet from what there is now.
 
-    Raises RenderingError when it cannot be painted or kept.
+    Raises RenderingError when it cannot be painted or kept, or would be made from something that it is not known by.
     """
-    place = folder(bake)
-    brush = brush_for(bake, ground, facts, pixels, worn)
-    made_from = _made_from(brush.lanes())
+    made_from = declared(bake, Sources(facts.find, facts.metres_per_unit))
+    place = folder(bake, made_from)
     note = place / NOTE
-    with suppress(OSError, ValueError, KeyError):
-        known = json.loads(note.read_text(encoding="utf-8"))
-        if known["from"] == made_from and all((place / name).is_file() for name in _names(bake)):
-            return str(place / bake.name)
-    place.mkdir(parents=True, exist_ok=True)
+    if note.is_file() and all((place / name).is_file() for name in _names(bake)):
+        return str(place / bake.name)
+    brush = brush_for(bake, ground, facts, _of_declared(bake, made_from, pixels), OfDeclared(bake, worn))
     costs: list[Cost] = []
     try:
+        place.mkdir(parents=True, exist_ok=True)
         for name, number in _names(bake).items():
             tile = divmod(number - 1001, 10)[::-1] if number else (0, 0)
             picture, seen = brush.picture(tile)
@@ -75,10 +71,39 @@ def painted(bake: Bake, ground: Pack, facts: Facts, pixels: Pixels, worn: Worn) 
             costs += [found] if found is not None else []
         said = [float(np.mean([one.mean for one in costs])), costs[0].unit] if costs else None
         with replacing(note) as part:
-            part.write_text(json.dumps({"from": made_from, "cost": said}), encoding="utf-8")
+            part.write_text(json.dumps({"from": made_from.stamps, "cost": said}), encoding="utf-8")
     except OSError as problem:
         raise RenderingError(f"{bake.name} cannot be kept: {problem}.") from problem
     return str(place / bake.name)
+
+
+def _of_declared(bake: Bake, made_from: Declared, pixels: Pixels) -> Pixels:
+    """Pixels of the pictures alone that a bake is known by."""
+
+    def read(lookup: Lookup) -> NDArray[np.float32] | None:
+        if not any(tiled(lookup.file, one) for one in made_from.pictures):
+            raise RenderingError(f"{bake.name} would be made from {lookup.file}, by which it is not known.")
+        return pixels(lookup)
+
+    return read
+
+
+class OfDeclared:
+    """The meshes alone that a bake is known by, while they are what they were."""
+
+    def __init__(self, bake: Bake, worn: Worn) -> None:
+        self.bake, self.worn = bake, worn
+
+    def by(self, thing: str) -> Meshes:
+        """Meshes and which of their triangles wear it. Raises RenderingError."""
+        if not self.bake.by_place or thing != self.bake.thing:
+            raise RenderingError(f"{self.bake.name} would be made from shapes, by which it is not known.")
+        found = self.worn.by(thing)
+        if self.bake.shapes and print_of(found) != self.bake.shapes:
+            raise RenderingError(
+                f"{self.bake.name} was planned for other shapes than there are now; read the scene again."
+            )
+        return found
 
 
 def _names(bake: Bake) -> dict[str, int]:
@@ -86,23 +111,6 @@ def _names(bake: Bake) -> dict[str, int]:
     if not bake.tiles:
         return {bake.name: 0}
     return {bake.name.replace(UDIM, str(number)): number for number in bake.tiles}
-
-
-def _made_from(lanes: Sequence[Lane]) -> list[str]:
-    """What a picture is made from besides the network: the state of the pictures that it reads, and how it is painted."""
-    found = {lane.data.file for lane in order(list(lanes)) if _is_picture(lane) and isinstance(lane.data, Lookup)}
-    said = [f"scheme {_SCHEME}"]
-    for file in sorted(found):
-        stamp = ""
-        with suppress(OSError, ValueError):
-            stat = Path(file).stat()
-            stamp = f"{stat.st_size} {stat.st_mtime_ns}"
-        said.append(f"{file} {stamp}")
-    return said
-
-
-def _is_picture(lane: Lane) -> bool:
-    return lane.op == "picture"
 
 
 def save(file: Path, picture: Painted, bake: Bake) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
@@ -17,6 +18,7 @@ from durvan.dialects.registry import Registry
 from durvan.engine.brushes import field_of
 from durvan.engine.build import Built, build, camera
 from durvan.engine.canvas import Worn
+from durvan.engine.costs import sources_of
 from durvan.engine.displacing import displaced
 from durvan.engine.kernels import world as kw
 from durvan.engine.lamps import Placed
@@ -24,12 +26,12 @@ from durvan.engine.painting import painted
 from durvan.engine.renderer import Film
 from durvan.errors import MisuseError, ProfileError
 from durvan.formats import pictures, profiles
-from durvan.graph.expression import UDIM, Field, Lookup, join, known, order, without_pictures
+from durvan.graph.expression import Field, Lookup, join, known, order, without_pictures
 from durvan.graph.program import compile_lanes
 from durvan.optics.lobes import layout
-from durvan.optics.profile import Globe, name_of, of_name, whole
+from durvan.optics.profile import Globe, of_name, whole
 from durvan.scene.baking import Bake
-from durvan.scene.model import FileKind, Kind, OutsideFile, Scene, Thing
+from durvan.scene.model import Kind, Scene, Thing
 from durvan.scene.raw import TOWARDS
 from durvan.scene.shapes import Shapes
 
@@ -39,16 +41,15 @@ _CLOSE = 512  # pixels of a side that are painted for a swatch
 
 def pixels(lookup: Lookup) -> NDArray[np.float32] | None:
     """A picture's linear values; kept for a while, as both sides read the same ones."""
-    stamp = 0
-    try:
-        stamp = Path(lookup.file).stat().st_mtime_ns
-    except (OSError, ValueError):
-        stamp = 0
+    stamp = (0, 0)
+    with suppress(OSError, ValueError):
+        stat = Path(lookup.file).stat()
+        stamp = stat.st_mtime_ns, stat.st_size
     return _pixels(lookup.file, lookup.decode, stamp)
 
 
 @lru_cache(maxsize=64)
-def _pixels(file: str, decode: str | float, stamp: int) -> NDArray[np.float32] | None:
+def _pixels(file: str, decode: str | float, stamp: tuple[int, int]) -> NDArray[np.float32] | None:
     del stamp
     return pictures.pixels(file, decode)
 
@@ -86,33 +87,12 @@ def facts_of(scene: Scene, registry: Registry | None = None, shapes: Callable[[]
     """What looks may know of a scene; with a registry also what is painted for it, where its `shapes` are asked for what depends
     on places.
     """
-    wanted = [*scene.pictures.values(), *(file for file in scene.files.values() if file.kind is FileKind.PROFILE)]
-    where = {file.written: _pattern(file) if file.members else file.first for file in wanted}
-
-    def find(path: str) -> str:
-        file, factor = of_name(path)
-        return name_of(where.get(file, file), factor)
-
-    facts = Facts(scene.metres_per_unit, find, globe_of, pictures.mean_luminance)
+    facts = Facts(scene.metres_per_unit, sources_of(scene).find, globe_of, pictures.mean_luminance)
     ground = registry.ground if registry is not None else None
     if ground is None:
         return facts
     worn = Worn(scene, shapes)
     return replace(facts, paint=lambda bake: painted(bake, ground, facts, pixels, worn))
-
-
-def _pattern(file: OutsideFile) -> str:
-    """The path of a picture of tiles, with what stands for the number of a tile in it; empty for another series."""
-    folder, _, name = file.first.replace("\\", "/").rpartition("/")
-    number = next(
-        (
-            name[k : k + 4]
-            for k in range(len(name) - 3)
-            if name[k : k + 4].isdecimal() and 1001 <= int(name[k : k + 4]) <= 2000
-        ),
-        "",
-    )
-    return f"{folder}/{name.replace(number, UDIM, 1)}" if number and UDIM in file.written.upper() else ""
 
 
 @dataclass(frozen=True)

@@ -453,6 +453,13 @@ def tile(lookup: Lookup, number: int) -> Lookup:
     return replace(lookup, file=lookup.file.replace(UDIM, str(number)), wrap_u="clamp", wrap_v="clamp")
 
 
+def tiled(file: str, pattern: str) -> bool:
+    """Whether a file is a picture, or a tile of a picture of tiles."""
+    before, found, after = pattern.partition(UDIM)
+    number = file[len(before) : len(before) + 4]
+    return file == pattern or (bool(found) and file == f"{before}{number}{after}" and number.isdecimal())
+
+
 def look_up_tiles(pixels: Pixels, u: Array, v: Array, how: Lookup) -> Array:
     """Values [n, 4] of a picture of tiles; where there is no tile there is the border."""
     column, row = np.floor(np.nan_to_num(u)), np.floor(np.nan_to_num(v))

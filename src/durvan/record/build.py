@@ -10,14 +10,14 @@ from durvan.crossing.findings import Finding
 from durvan.crossing.job.session import Session
 from durvan.crossing.translation.ledger import row_document, worst
 from durvan.crossing.translation.rows import By
-from durvan.engine.costs import cost_of
+from durvan.engine.costs import Sources, cost_of, sources_of
 from durvan.files.paths import shown
 from durvan.scene.baking import Bake
 
 
-def _baked(bake: Bake) -> dict[str, Any]:
+def _baked(bake: Bake, sources: Sources) -> dict[str, Any]:
     """A baked picture; with what it cost, where it was painted already."""
-    cost = cost_of(bake)
+    cost = cost_of(bake, sources)
     told = {} if cost is None else {"cost": round(cost.mean, 4), "cost_unit": cost.unit or "of 1"}
     return {"file": bake.name, "pixels": bake.size, "space": bake.space, **told}
 
@@ -153,7 +153,7 @@ def record(session: Session, rows: bool = True) -> dict[str, Any]:
                 "said": kind is not traits.kind,
             }
         if translation.bakes:
-            entry["baked"] = [_baked(bake) for bake in translation.bakes]
+            entry["baked"] = [_baked(bake, sources_of(session.scene)) for bake in translation.bakes]
         drift = session.drift(thing.id)
         if drift is not None:
             entry["drift"] = {

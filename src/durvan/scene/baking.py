@@ -27,7 +27,7 @@ class Bake:
 
     `key` names what is painted (the same for the same network and size); `name` is that of the file, with "<UDIM>" in it where
     there are `tiles`; `size` in pixels of each; `space` "srgb_texture" for colours, "raw" for data; `by_place` says that it depends on
-    where things stand, so that it is painted on the charts of all that wears `thing`. With a `relief` it is a picture of normals.
+    where things stand, so that it is painted on the charts of all that wears `thing`, which is what it was when its `shapes` had that print. With a `relief` it is a picture of normals.
     """
 
     key: str
@@ -40,6 +40,7 @@ class Bake:
     tiles: tuple[int, ...] = ()
     thing: str = ""
     relief: Relief | None = None
+    shapes: str = ""
 
     def within(self, most: int) -> Bake:
         """The same of so many pixels at most."""

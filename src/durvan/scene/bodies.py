@@ -12,7 +12,7 @@ ONCE = 0.06  # share of the UVs that may be used twice for a picture that is mad
 class Body:
     """All that wears a material, taken together. `area` in square metres; `size` is half the longest side of the median object's box in
     metres, `thickness` its shortest side; `closed` the share of its area on meshes that enclose a volume; `strands` says that
-    it is curves; `with_uvs` the share of its triangles that have UVs, `uv_area` what they cover in all, `twice` how much of that
+    it is curves; `print` is equal only for the same triangles in the same places with the same UVs; `with_uvs` the share of its triangles that have UVs, `uv_area` what they cover in all, `twice` how much of that
     lies over each other, `tiles` the squares of UVs that are used, as UDIM numbers.
     """
 
@@ -26,6 +26,7 @@ class Body:
     uv_area: float = 0.0
     twice: float = 0.0
     tiles: tuple[int, ...] = ()
+    print: str = ""
 
     @property
     def has_uvs(self) -> bool:

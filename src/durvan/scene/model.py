@@ -46,6 +46,7 @@ class Thing:
     place: tuple[float, ...] = ()
     stands: tuple[float, ...] = ()
     words: str = field(default="", compare=False, repr=False)  # the network in words, once somebody asked for it
+    wearing: str = field(default="", compare=False, repr=False)  # what wears it in few letters, likewise
 
     @property
     def root(self) -> Node | None:
@@ -175,7 +176,9 @@ class Solid:
 
 @dataclass(slots=True, eq=False)
 class Scene:
-    """All that was read from one source file. `came_from` are the folders of what it was carried from on this machine."""
+    """All that was read from one source file. `came_from` are the folders of what it was carried from on this machine; `stamps` say of each
+    file that things and shapes were read from in which state it was.
+    """
 
     file: str
     dialect: str
@@ -193,6 +196,7 @@ class Scene:
     meshes: int = 0
     name: str = ""
     came_from: tuple[str, ...] = ()
+    stamps: dict[str, str] = field(default_factory=dict)
 
     @property
     def pictures(self) -> dict[str, OutsideFile]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -19,6 +20,7 @@ from durvan.crossing.translation.result import in_target
 from durvan.crossing.translation.translate import translate
 from durvan.dialects.registry import Registry
 from durvan.engine import brushes, canvas, costs, painting, staging
+from durvan.errors import RenderingError
 from durvan.formats import pictures
 from durvan.graph import expression as ex
 from durvan.optics.tone import srgb
@@ -73,7 +75,9 @@ def test_a_chequer_becomes_a_picture_and_looks_the_same(packs: Registry, target:
     assert all((image.id, "file") in row.targets for row in rows.values())
     found = seen(packs, thing).drift(thing, done)
     assert found is not None and not found.caveats and found.mean < 1.6
-    assert costs.cost_of(bake).mean < 1.5  # small enough to be the very picture that a swatch shows
+    assert (
+        costs.cost_of(bake, costs.sources_of(Scene("", "orvik"))).mean < 1.5
+    )  # small enough to be the very picture that a swatch shows
 
 
 def test_what_is_not_to_be_baked_is_not(packs: Registry) -> None:
@@ -325,12 +329,77 @@ def test_what_was_painted_is_kept_and_painted_anew_where_a_picture_changed(packs
         return float(pictures.pixels(path, 1.0)[8, 8, 0])
 
     assert value() == pytest.approx(0.5, abs=0.005)
-    note = costs.folder(bake) / "made.json"
-    before = note.stat().st_mtime_ns
-    assert value() == pytest.approx(0.5, abs=0.005) and note.stat().st_mtime_ns == before
+    sources = costs.Sources(facts.find, facts.metres_per_unit)
+
+    def note() -> Path:
+        return costs.folder(bake, costs.declared(bake, sources)) / "made.json"
+
+    first = note()
+    before = first.stat().st_mtime_ns
+    assert value() == pytest.approx(0.5, abs=0.005) and note() == first and first.stat().st_mtime_ns == before
     pictures.save(file, np.full((9, 9, 3), 0.25, np.float32))
+    assert costs.cost_of(bake, sources) is None
     assert value() == pytest.approx(0.25, abs=0.005)
-    assert json.loads(note.read_text())["cost"][0] < 0.01
+    assert note() != first and json.loads(note().read_text())["cost"][0] < 0.01
+    assert float(pictures.pixels(str(first.parent / bake.name), 1.0)[8, 8, 0]) == pytest.approx(0.5, abs=0.005)
+
+
+def test_the_same_words_in_two_folders_are_two_pictures(packs: Registry, tmp_path: Path) -> None:
+    """Two scenes name "./a.png" in the same network; neither takes the other's picture, whichever comes first."""
+    bake = bake_of([Node("i", "image", {"file": "./a.png", "colorspace": "raw"})], Link("i"), size=16)
+    found = {}
+    for number, value in enumerate((0.2, 0.8)):
+        folder = tmp_path / str(number)
+        folder.mkdir()
+        pictures.save(folder / "a.png", np.full((8, 8, 3), value, np.float32))
+        facts = replace(staging.facts_of(Scene("", "orvik")), find=lambda path, at=folder: str(at / path))
+        path = painting.painted(bake, ground_of(packs), facts, staging.pixels, canvas.Worn(Scene("", "orvik"), None))
+        found[path] = value
+    assert len(found) == 2
+    for path, value in found.items():
+        assert float(pictures.pixels(path, 1.0)[8, 8, 0]) == pytest.approx(value, abs=0.005)
+
+
+def test_shapes_that_moved_have_another_picture(packs: Registry, tmp_path: Path) -> None:
+    """Baked noise of two scenes that say the same of the material and not of its shapes, and of one that changed under way."""
+    from durvan.crossing.job.session import start
+
+    made = {}
+    for name, text in (
+        ("one", SCENE),
+        ("two", SCENE.replace("(0.5, 0, 0.5), (0.5, 0, -0.5)", "(0.7, 0, 0.5), (0.7, 0, -0.5)")),
+    ):
+        (tmp_path / name).mkdir()
+        session = start(write(tmp_path / name, text), packs, "pellune")
+        session.carry(tmp_path / name / "out.usda")
+        (file,) = (tmp_path / name / "out_maps").iterdir()
+        made[name] = file.read_bytes()
+    assert made["one"] != made["two"]
+    (bake,) = session.plan.translations["/W/Paint"].bakes
+    write(tmp_path / "two", SCENE.replace("(0.5, 0, 0.5), (0.5, 0, -0.5)", "(0.9, 0, 0.5), (0.9, 0, -0.5)"))
+    fresh = replace(bake, key="f" * 32)
+    with pytest.raises(RenderingError, match="other shapes"):
+        staging.facts_of(session.scene, packs).paint(fresh)
+
+
+def test_what_is_not_declared_cannot_be_read(packs: Registry, tmp_path: Path) -> None:
+    """A brush that reads a picture, or shapes, that the bake is not known by is refused: nothing is kept under a name that says less."""
+    pictures.save(tmp_path / "a.png", np.full((8, 8, 3), 0.5, np.float32))
+    image = Node("i", "image", {"file": str(tmp_path / "a.png"), "colorspace": "raw"})
+    facts = staging.facts_of(Scene("", "orvik"))
+    seen = canvas.Worn(Scene("", "orvik"), lambda: None)
+    for bake, what in (
+        (bake_of([image], Link("i"), size=16), "a.png"),
+        (bake_of(NOISE, Link("n"), size=16, thing="/W/Paint", by_place=True), "shapes"),
+    ):
+        with pytest.MonkeyPatch.context() as patched:
+            patched.setattr(costs, "declared", lambda *_: costs.Declared((), ()))
+            patched.setattr(painting, "declared", lambda *_: costs.Declared((), ("none",)))
+            asked = replace(bake, by_place=False)
+            brush = painting.brush_for
+            patched.setattr(painting, "brush_for", lambda _, *rest, own=bake, made=brush: made(own, *rest))
+            with pytest.raises(RenderingError, match=rf"{what}.* by which it is not known"):
+                painting.painted(asked, ground_of(packs), facts, staging.pixels, seen)
 
 
 def test_resolution_follows_the_finest_detail() -> None:

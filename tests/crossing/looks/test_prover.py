@@ -212,8 +212,37 @@ def test_fingerprints_are_of_what_shows(bench: Bench) -> None:
     bench.session.renew()
     two = bench.sitting("target")
     assert {path for path in one.made if one.made[path] != two.made[path]} == {"/W/Paint"}
+    assert two.made == bench.sitting("target").made
     hidden = sitting(bench.session.scene, "target", one.things, bench.session.camera, {}, ("/W/Wall",))
     assert set(hidden.made) - set(one.made) == {"hidden objects"}
+
+
+def again(bench: Bench, text: str) -> Sitting:
+    """The source's side where its file says something else."""
+    file = Path(bench.session.scene.file)
+    file.write_text(text)
+    return Bench(start(file, bench.registry, "pellune"), bench.registry, bench.folder).sitting("source")
+
+
+def test_other_shapes_and_other_wearers_are_not_the_very_same(bench: Bench) -> None:
+    before, text = bench.sitting("source").made, Path(bench.session.scene.file).read_text()
+    nearer = again(bench, text.replace("-100)", "-90)")).made
+    assert {name for name in before if nearer[name] != before[name]} == {"shapes"}
+    bare = again(bench, text.replace("rel material:binding = </W/Paint>", "")).made
+    assert {name for name in before if bare[name] != before[name]} == {"shapes", "/W/Paint"}
+
+
+def test_another_version_of_a_dialect_is_not_the_very_same(bench: Bench) -> None:
+    scene, things = bench.session.scene, bench.session.scene.own
+
+    def made(packs: dict) -> dict:
+        return dict(sitting(scene, "source", things, bench.session.camera, {}, packs=packs).made)
+
+    packs = dict(bench.registry.packs)
+    pack = packs[scene.dialect]
+    newer = replace(pack, identity=pack.identity.model_copy(update={"version": "99"}))
+    one, two = made(packs), made({**packs, scene.dialect: newer})
+    assert {name for name in one if one[name] != two[name]} == {"dialects and renderer"}
 
 
 def test_a_sun_and_its_sky_are_one_light(bench: Bench, tmp_path: Path, packs: Registry) -> None:

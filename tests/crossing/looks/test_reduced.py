@@ -128,7 +128,7 @@ def test_relief_goes_to_a_target_that_only_knows_normals(packs: Registry) -> Non
     assert texture.values["scale"] == (2.0,) * 4 and texture.values["bias"] == (-1.0,) * 4
     assert drift_of(packs, thing, done) < 1.0
     path = staging.facts_of(Scene("", "orvik"), packs).paint(bake)
-    cost = costs.cost_of(bake)
+    cost = costs.cost_of(bake, costs.sources_of(Scene("", "orvik")))
     assert Path(path).is_file() and cost is not None and cost.unit == "°" and 0.0 < cost.mean < 4.0
 
 

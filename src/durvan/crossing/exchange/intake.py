@@ -6,8 +6,8 @@ import atexit
 import gc
 import os
 from collections import Counter
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from durvan.dialects.pack import Pack
@@ -50,8 +50,28 @@ def open_scene(file: Path, registry: Registry, source: str = "", report: Report 
         registry.get(source)
     report(Step("Opening"))
     with quiet_memory():
+        begun = stamps([str(file)])  # a file that changes while it is read is another one than this
         raw = reader(file).read(file, report)
-        return Intake(raw, registry, source).run(report)
+        scene = Intake(raw, registry, source).run(report)
+    scene.stamps = stamps([*raw.layers, *_of_shapes(raw)]) | begun
+    return scene
+
+
+def stamps(files: Iterable[str]) -> dict[str, str]:
+    """The state of files now: size and time of change, empty for what is not there."""
+    found = {}
+    for file in files:
+        found[file] = ""
+        with suppress(OSError, ValueError):
+            stat = Path(file).stat()
+            found[file] = f"{stat.st_size} {stat.st_mtime_ns}"
+    return found
+
+
+def _of_shapes(raw: RawScene) -> list[str]:
+    """The files besides layers that shapes are read from."""
+    kinds = (FileKind.LAYER, FileKind.GEOMETRY, FileKind.OTHER)
+    return [one.resolved for one in raw.references if one.resolved and kind_of(one.written) in kinds]
 
 
 class Intake:

@@ -53,7 +53,7 @@ from durvan.crossing.translation.result import Translation
 from durvan.crossing.translation.rows import By, Row
 from durvan.dialects.registry import Registry
 from durvan.engine.bodies import bodies as bodies_of
-from durvan.engine.costs import Cost, cost_of
+from durvan.engine.costs import Cost, cost_of, sources_of
 from durvan.errors import CrossingFileError, MisuseError
 from durvan.files import carried
 from durvan.files import roots as root_files
@@ -346,7 +346,12 @@ class Session:
     def cost(self, row: Row) -> Cost | None:
         """What the pictures that a value was baked into cost, where they were painted already."""
         bakes = {bake.path: bake for bake in self.plan.translations[row.thing].bakes}
-        found = [cost_of(bakes[value]) for value, _ in row.target_values if isinstance(value, str) and value in bakes]
+        sources = sources_of(self.scene)
+        found = [
+            cost_of(bakes[value], sources)
+            for value, _ in row.target_values
+            if isinstance(value, str) and value in bakes
+        ]
         return next((one for one in found if one is not None), None)
 
     def drift(self, thing: str) -> Drift | None:

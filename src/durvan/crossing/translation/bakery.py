@@ -164,14 +164,15 @@ class Bakery:
         colour = use.space == COLOUR
         ending = "png" if use.whole else "exr"
         more = (link.output, relief) if relief is not None or link.output else ()
-        key = fingerprint(painted, same_text, size, use.space, by_place, tiles, ending, by_place and self.thing, *more)[
-            :32
-        ]
+        shapes = self.making.body.print if by_place and self.making.body is not None else ""
+        key = fingerprint(
+            painted, same_text, size, use.space, by_place and shapes, tiles, ending, by_place and self.thing, *more
+        )[:32]
         found = self.bakes.get(key)
         if found is None:
             encoded = f"{_encoded(colour, use.whole)}{'.<UDIM>' if tiles else ''}.{ending}"
             named = self._named(use.port, encoded)
-            found = Bake(key, named, painted, link, size, use.space, by_place, tiles, self.thing, relief)
+            found = Bake(key, named, painted, link, size, use.space, by_place, tiles, self.thing, relief, shapes)
             self.bakes[key] = found
         self._tell(found, part, rows)
         space = "srgb_texture" if colour and use.whole else "lin_rec709" if colour else "raw"

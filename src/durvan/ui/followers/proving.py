@@ -250,11 +250,13 @@ class Proofs(QObject):
                 session.camera,
                 used,
                 tuple(session.plan.choices.unseen),
+                session.registry.packs,
             )
         corrected = {thing.id: thing for thing in session.plan.corrected}
         return sitting(
-            session.scene, side, [corrected.get(thing.id, thing) for thing in session.scene.own], session.camera, used
-        )
+            session.scene, side, [corrected.get(thing.id, thing) for thing in session.scene.own], session.camera, used,
+            packs=session.registry.packs,
+        )  # fmt: skip
 
     def stands(self, entry: Kept) -> bool:
         """Whether a kept picture is of the crossing as it stands."""

@@ -192,7 +192,17 @@ def trapped_looks(room: Room) -> None:
                   s=picture("sign_shine.png", 2.2))  # fmt: skip
     room.material(
         "Enamel",
-        {"base_tint": (0.85, 0.85, 0.83), "mirror_tint": (0.4, 0.4, 0.4), "edge_rise": False, "polish": 0.9, **SMOOTH},
+        {"base_tint": (0.85, 0.85, 0.83), **MATT},
+        root="pile",
+        glaze={
+            "node": "finish",
+            "mirror_tint": (0.4, 0.4, 0.4),
+            "base_tint": (0.3, 0.3, 0.3),
+            "edge_rise": False,
+            "polish": 0.9,
+            **SMOOTH,
+        },
+        pile={"node": "pile", "base": "@finish.out", "finish_1": "@glaze.out", "mode_1": "add"},
     )
     room.material("Plaster", {"base_tint": (0.7, 0.68, 0.64), "relief": "@b.relief", **MATT},
                   n={"node": "noise", "size": 8.0}, b={"node": "bump", "map": "@n.grey", "depth": 400.0})  # fmt: skip

@@ -130,3 +130,48 @@ def Xform "W"
     }
 }
 """
+
+# a sheet in noise of its places, which other dialects have no word for
+NOISY = """#usda 1.0
+(
+    metersPerUnit = 1
+    upAxis = "Y"
+)
+def Xform "W"
+{
+    def Mesh "sheet" ( prepend apiSchemas = ["MaterialBindingAPI"] )
+    {
+        int[] faceVertexCounts = [4]
+        int[] faceVertexIndices = [0, 1, 2, 3]
+        point3f[] points = [(-0.5, 0, 0.5), (0.5, 0, 0.5), (0.5, 0, -0.5), (-0.5, 0, -0.5)]
+        texCoord2f[] primvars:st = [(0.1, 0.1), (0.9, 0.1), (0.9, 0.9), (0.1, 0.9)] ( interpolation = "vertex" )
+        rel material:binding = </W/Paint>
+    }
+    def Material "Paint"
+    {
+        token outputs:orvik:surface.connect = </W/Paint/finish.outputs:out>
+        def Shader "finish"
+        {
+            uniform token info:id = "orvik.finish"
+            color3f inputs:base_tint.connect = </W/Paint/blend.outputs:colour>
+            token outputs:out
+        }
+        def Shader "blend"
+        {
+            uniform token info:id = "orvik.blend"
+            color3f inputs:ground = (0.2, 0.1, 0.1)
+            color3f inputs:map_1.connect = </W/Paint/noise.outputs:colour>
+            float inputs:share_1 = 1
+            token inputs:mode_1 = "add"
+            color3f outputs:colour
+        }
+        def Shader "noise"
+        {
+            uniform token info:id = "orvik.noise"
+            color3f inputs:high = (0.6, 0.4, 0.3)
+            float inputs:size = 20
+            color3f outputs:colour
+        }
+    }
+}
+"""

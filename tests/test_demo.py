@@ -68,7 +68,7 @@ def test_the_command_line_example_runs_without_a_display(tmp_path, kernels: None
     assert "The results are in" in done.stdout
     assert {f.name for f in tmp_path.iterdir()} == {
         "copies", "moved", "lamproom.durvan", "lamproom.html", "lamproom.json", "lamproom_alone.usdc", "lamproom_alone_maps",
-        "lamproom_pellune.usda", "lamproom_pellune_maps", "view_orvik.png", "view_pellune.png",
+        "lamproom_pellune.usda", "lamproom_pellune_maps", "lamproom_alone.usdc.manifest.json", "lamproom_pellune.usda.manifest.json", "view_orvik.png", "view_pellune.png",
     }  # fmt: skip
 
 

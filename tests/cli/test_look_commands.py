@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 
 import OpenImageIO as oiio
@@ -14,7 +15,7 @@ from durvan.engine import swatches
 from durvan.errors import DurvanError, MisuseError, RenderingError
 from durvan.formats.layers import open_layers
 from durvan.proof.reading import open_picture
-from making import small, write
+from making import NOISY, small, write
 
 CAMERA = 'def Camera "Eye"\n{\n}\n'
 
@@ -212,3 +213,37 @@ def test_where_nothing_can_be_rendered_the_rest_is_said(call, tmp_path: Path, mo
     assert call("record", file, "--to", "preview", "--out", tmp_path / "r.html")[0] == 0
     assert "data:image" not in (tmp_path / "r.html").read_text(encoding="utf-8")
     assert "Nothing is said of looks" in caplog.text and "The record has no pictures" in caplog.text
+
+
+def test_one_way_into_measuring(tmp_path: Path, packs) -> None:
+    """Noise that is baked by the shapes that wear it: the table of drifts, a swatch and a record say the same, small, number."""
+    file = write(tmp_path, NOISY)
+    (row,) = json.loads(run("drift", str(file), "--to", "pellune", "--json").output)["materials"]
+    assert row["drift"] < 0.8 and not row["caveats"]
+    told = run(
+        "swatch",
+        str(file),
+        "--material",
+        "Paint",
+        "--to",
+        "pellune",
+        "--out",
+        str(tmp_path / "s.png"),
+        "--samples",
+        "4",
+    ).output
+    assert f"drift {row['drift']:.2f}" in told
+    run("record", str(file), "--to", "pellune", "--out", str(tmp_path / "r.html"), "--json")
+    thing = next(one for one in json.loads((tmp_path / "r.json").read_text())["ledger"] if one["path"] == "/W/Paint")
+    assert thing["drift"]["mean"] == pytest.approx(row["drift"], abs=1e-3)
+
+
+def test_nobody_measures_past_the_one_way() -> None:
+    """What measures outside the window's own process is made in one place, after the shapes have been looked at."""
+    source = Path(__file__).parents[2] / "src" / "durvan"
+    making = {
+        file.relative_to(source).as_posix()
+        for file in source.rglob("*.py")
+        if re.search(r"\bAppearance\(", file.read_text())
+    }
+    assert making == {"crossing/job/measuring.py", "crossing/looks/server.py"}

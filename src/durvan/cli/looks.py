@@ -14,6 +14,7 @@ from rich.table import Table
 
 from durvan.cli.printing import told
 from durvan.crossing.job.judging import judge
+from durvan.crossing.job.measuring import measuring
 from durvan.crossing.job.session import Session
 from durvan.crossing.looks.appearance import Appearance, materials
 from durvan.crossing.looks.fitting import fit_all
@@ -49,10 +50,6 @@ def _write(out: Path, linear: NDArray[Any], display: NDArray[np.float64]) -> Non
         raise DurvanError(f"cannot be written: {problem}", file=out) from problem
 
 
-def _appearance(session: Session) -> Appearance:
-    return Appearance(session.scene, session.registry, swatches.cache_folder())
-
-
 _LOG = logging.getLogger(__name__)
 
 
@@ -62,9 +59,7 @@ def guess(session: Session, report: Report) -> None:
     if not things:
         return
     try:
-        compiling.ensure(report)
-        session.look_at_shapes(report, always=True)
-        seen = _appearance(session)
+        seen = measuring(session, report)
         found = {}
         for done, thing in enumerate(things):
             report(Step(f"Guessing at {thing.name}", done, len(things)))
@@ -100,9 +95,7 @@ def swatch(session: Session, wanted: str, out: Path, samples: int, report: Repor
     """Write both sides' swatches; gives the drift as a sentence."""
     _checked(out)
     thing = _material(session, wanted)
-    compiling.ensure(report)
-    session.look_at_shapes(report)
-    seen = _appearance(session)
+    seen = measuring(session, report)
     translation = session.plan.translations[thing.id]
     report(Step(f"Measuring {thing.name}"))
     found = seen.drift(thing, translation)
@@ -184,8 +177,7 @@ def _made(session: Session, target: bool, eye: Thing, samples: int) -> dict[str,
 
 def drift(session: Session, fit: bool, report: Report) -> list[dict[str, Any]]:
     """Measure every material in scope, the worst first; with `fit`, better them and say what is left."""
-    compiling.ensure(report)
-    seen = _appearance(session)
+    seen = measuring(session, report)
     things = materials(session.scene, session.plan.translations)
     found: dict[str, Drift] = {}
     for done, thing in enumerate(things):

@@ -11,13 +11,13 @@ from rich.table import Table
 
 from durvan.cli.light import light_as
 from durvan.cli.printing import told
+from durvan.crossing.job.measuring import measuring
 from durvan.crossing.job.session import Session
 from durvan.crossing.job.settling import take, work_of
 from durvan.crossing.looks.appearance import Appearance, materials
 from durvan.crossing.looks.light_trying import LightTrier
 from durvan.crossing.looks.trials import DRIFT, STOPS, THE_LIGHT, Tried
 from durvan.crossing.looks.trying import Trier
-from durvan.engine import compiling, swatches
 from durvan.formats.table import reader
 from durvan.progress import Report, Step
 from durvan.scene.shapes import Shapes
@@ -25,13 +25,11 @@ from durvan.scene.shapes import Shapes
 
 def settle(session: Session, apply: bool, report: Report) -> list[Tried]:
     """Try all that may help; with `apply` let it stand. The light is tried where it has been measured and something is open of it."""
-    compiling.ensure(report)
     file = Path(session.scene.file)
     report(Step("Reading shapes"))
     shapes = reader(file).shapes(file, report)
-    session.look_at_shapes(report, always=True)
+    seen = measuring(session, report, shapes)
     session.recognise(report)
-    seen = Appearance(session.scene, session.registry, swatches.cache_folder(), lambda: shapes)
     _measure(session, seen, shapes, report)
     work = work_of(session)
     trier = Trier(seen, work.document, session.evidence.bodies, session.evidence.traits)

@@ -17,6 +17,11 @@ from durvan.optics.lobes import layout
 Floats = NDArray[np.float64]
 _SCHLICK = 1.0 / 21.0  # of what is left, averaged over a hemisphere
 _LUMINANCE = np.array(REC709_LUMINANCE)
+# Of the fuzz that `optics.lobes` integrates: roughness, mean albedo. Held against its tables by a test.
+_FUZZ = (
+    (0.0, 0.04, 0.1, 0.2, 0.3, 0.5, 0.7, 0.9, 1.0),
+    (0.083, 0.083, 0.116, 0.157, 0.181, 0.210, 0.227, 0.238, 0.242),
+)
 _GLOW = 179.0  # nit that count as white
 
 
@@ -69,38 +74,30 @@ def gist(rec: Floats) -> Gist:
     none = np.zeros(3)
     parts = {kind: none.copy() for kind in range(10)}
     faced = none.copy()
-    took: list[Floats] = []
     rough = strength = 0.0
     bends = thin = fibre = False
-    for n in range(int(rec[layout.COUNT])):
+    count = int(rec[layout.COUNT])
+    took = [_took(rec, layout.HEADER + n * layout.LOBE) for n in range(count)]
+    for n in range(count):
         b = layout.HEADER + n * layout.LOBE
         kind = int(rec[b + layout.KIND])
-        weight = rec[b + layout.WEIGHT : b + layout.WEIGHT + 3]
-        left = _left(rec, b, took)
         mean, straight = _reflected(rec, b)
-        gives = weight * left
+        left = _left(rec, b, took)
+        gives = rec[b + layout.WEIGHT : b + layout.WEIGHT + 3] * left
         if kind == layout.REFLECT:
-            took.append(
-                weight * mean / max(rec[b + layout.WITHIN], 1e-6) if rec[b + layout.COVER] != layout.BARE else none
-            )
+            faced += gives * straight
             gives = gives * mean
-            faced += weight * left * straight
             size = luminance(gives)
             rough, strength = (
-                rough + size * float(np.sqrt(rec[b + layout.ALPHA_X] * rec[b + layout.ALPHA_Y])),
+                rough + size * float(np.sqrt(max(rec[b + layout.ALPHA_X] * rec[b + layout.ALPHA_Y], 0.0))),
                 strength + size,
             )
         elif kind in (layout.REFRACT, layout.STRAIGHT):
-            took.append(none)
             gives = gives * (1.0 - mean)
             through = luminance(gives) > 1e-4
             bends, thin = bends or (kind == layout.REFRACT and through), thin or (kind == layout.STRAIGHT and through)
         elif kind == layout.SHEEN:
-            took.append(
-                0.3 * weight / max(rec[b + layout.WITHIN], 1e-6) if rec[b + layout.COVER] != layout.BARE else none
-            )
-        else:
-            took.append(none)
+            gives = gives * _fuzz(rec, b)
         fibre = fibre or kind == layout.FIBRE
         parts[kind] += gives
     return Gist(
@@ -108,6 +105,20 @@ def gist(rec: Floats) -> Gist:
         parts[layout.REFRACT] + parts[layout.STRAIGHT], parts[layout.SHEEN], np.maximum(rec[layout.GLOW : layout.GLOW + 3], 0.0),
         rough / strength if strength > 1e-9 else 1.0, float(rec[layout.OPACITY]), bends, thin, fibre,
     )  # fmt: skip
+
+
+def _took(rec: Floats, b: int) -> Floats:
+    """What a lobe takes of the light from those that it lies over: of its own colours, as they are given back by it."""
+    kind = int(rec[b + layout.KIND])
+    if kind not in (layout.REFLECT, layout.SHEEN) or rec[b + layout.COVER] == layout.BARE:
+        return np.zeros(3)
+    mean = _reflected(rec, b)[0] if kind == layout.REFLECT else np.full(3, _fuzz(rec, b))
+    return np.asarray(rec[b + layout.WEIGHT : b + layout.WEIGHT + 3] * mean / max(rec[b + layout.WITHIN], 1e-6))
+
+
+def _fuzz(rec: Floats, b: int) -> float:
+    """What a layer of fuzz of weight 1 reflects on average over the hemisphere, by its roughness."""
+    return float(np.interp(rec[b + layout.ALPHA_X], *_FUZZ))
 
 
 def _left(rec: Floats, b: int, took: list[Floats]) -> Floats:

@@ -6,10 +6,11 @@ from pathlib import Path
 
 import numpy as np
 
+from durvan.crossing.job.measuring import measuring
 from durvan.crossing.job.session import Session
 from durvan.crossing.looks.appearance import Appearance, materials
 from durvan.dialects.look import Record
-from durvan.engine import compiling, renderer, staging, swatches
+from durvan.engine import renderer, staging
 from durvan.formats.pictures import png
 from durvan.formats.table import reader
 from durvan.optics.tone import developed, srgb
@@ -23,9 +24,7 @@ VIEW, SAMPLES = (480, 270), 16
 
 def gallery(session: Session, report: Report = silent) -> Gallery:
     """Measure and picture what a record shows; drifts go into the session. Raises RenderingError."""
-    compiling.ensure(report)
-    session.look_at_shapes(report, always=True)
-    seen = Appearance(session.scene, session.registry, swatches.cache_folder())
+    seen = measuring(session, report)
     things = materials(session.scene, session.plan.translations)
     known = {thing.id: session.drift(thing.id) for thing in things}
     things.sort(key=lambda thing: -drift.mean if (drift := known[thing.id]) is not None else 0.0)

@@ -22,7 +22,7 @@ TRAPS: dict[str, set[str]] = {
     "Funnel": {"faked-metal"}, "Sink": {"faked-metal"}, "CopperPan": {"faked-metal"},
     "TinSign": {"faked-metal", "painted-reflection"}, "Velvet": {"facing-mix"}, "Soap": {"reach-scale"},
     "Plaster": {"relief-scale"}, "WindowPane": {"glass-on-sheet"}, "MilkShade": {"bright-glass"}, "GhostRag": {"vanishes"},
-    "MossMat": {"picture-absent"}, "Enamel": {"more-light-out", "fresnel-off"}, "MealSack": {"alike"},
+    "MossMat": {"picture-absent"}, "Enamel": {"more-light-out", "fresnel-off", "layers-merged"}, "MealSack": {"alike"},
     "KelpMat": {"unknown-node"}, "SpareTile": {"unbound"}, "Drum": {"layers-merged"},
 }  # fmt: skip
 KINDS = {

@@ -30,7 +30,7 @@ from durvan.scene.fate import Fate
 from durvan.scene.graph import Graph, Link, Node
 from durvan.scene.model import Scene, Thing
 from durvan.scene.shapes import Mesh, charts
-from making import material, write
+from making import NOISY, material, write
 
 pytestmark = pytest.mark.usefixtures("kernels")
 FLAT = Body(1, 1.0, 0.5, 0.1, 0.0, False, 1.0, 1.0, 0.0, (1001,))
@@ -246,55 +246,10 @@ def test_colour_spaces_stand_in_the_header(tmp_path: Path) -> None:
         assert buffer.get_pixels(oiio.FLOAT)[4, 4, 0] == pytest.approx(value, abs=0.003)
 
 
-SCENE = """#usda 1.0
-(
-    metersPerUnit = 1
-    upAxis = "Y"
-)
-def Xform "W"
-{
-    def Mesh "sheet" ( prepend apiSchemas = ["MaterialBindingAPI"] )
-    {
-        int[] faceVertexCounts = [4]
-        int[] faceVertexIndices = [0, 1, 2, 3]
-        point3f[] points = [(-0.5, 0, 0.5), (0.5, 0, 0.5), (0.5, 0, -0.5), (-0.5, 0, -0.5)]
-        texCoord2f[] primvars:st = [(0.1, 0.1), (0.9, 0.1), (0.9, 0.9), (0.1, 0.9)] ( interpolation = "vertex" )
-        rel material:binding = </W/Paint>
-    }
-    def Material "Paint"
-    {
-        token outputs:orvik:surface.connect = </W/Paint/finish.outputs:out>
-        def Shader "finish"
-        {
-            uniform token info:id = "orvik.finish"
-            color3f inputs:base_tint.connect = </W/Paint/blend.outputs:colour>
-            token outputs:out
-        }
-        def Shader "blend"
-        {
-            uniform token info:id = "orvik.blend"
-            color3f inputs:ground = (0.2, 0.1, 0.1)
-            color3f inputs:map_1.connect = </W/Paint/noise.outputs:colour>
-            float inputs:share_1 = 1
-            token inputs:mode_1 = "add"
-            color3f outputs:colour
-        }
-        def Shader "noise"
-        {
-            uniform token info:id = "orvik.noise"
-            color3f inputs:high = (0.6, 0.4, 0.3)
-            float inputs:size = 20
-            color3f outputs:colour
-        }
-    }
-}
-"""
-
-
 def test_a_carried_file_has_its_pictures_beside_it_and_looks_as_planned(packs: Registry, tmp_path: Path) -> None:
     from durvan.crossing.job.session import start
 
-    session = start(write(tmp_path, SCENE), packs, "pellune")
+    session = start(write(tmp_path, NOISY), packs, "pellune")
     session.carry(tmp_path / "out.usda")
     (made,) = (tmp_path / "out_maps").iterdir()
     assert made.name == "Paint_base_color_srgb.exr" or made.name == "Paint_base_color_srgb.png"
@@ -366,8 +321,8 @@ def test_shapes_that_moved_have_another_picture(packs: Registry, tmp_path: Path)
 
     made = {}
     for name, text in (
-        ("one", SCENE),
-        ("two", SCENE.replace("(0.5, 0, 0.5), (0.5, 0, -0.5)", "(0.7, 0, 0.5), (0.7, 0, -0.5)")),
+        ("one", NOISY),
+        ("two", NOISY.replace("(0.5, 0, 0.5), (0.5, 0, -0.5)", "(0.7, 0, 0.5), (0.7, 0, -0.5)")),
     ):
         (tmp_path / name).mkdir()
         session = start(write(tmp_path / name, text), packs, "pellune")
@@ -376,7 +331,7 @@ def test_shapes_that_moved_have_another_picture(packs: Registry, tmp_path: Path)
         made[name] = file.read_bytes()
     assert made["one"] != made["two"]
     (bake,) = session.plan.translations["/W/Paint"].bakes
-    write(tmp_path / "two", SCENE.replace("(0.5, 0, 0.5), (0.5, 0, -0.5)", "(0.9, 0, 0.5), (0.9, 0, -0.5)"))
+    write(tmp_path / "two", NOISY.replace("(0.5, 0, 0.5), (0.5, 0, -0.5)", "(0.9, 0, 0.5), (0.9, 0, -0.5)"))
     fresh = replace(bake, key="f" * 32)
     with pytest.raises(RenderingError, match="other shapes"):
         staging.facts_of(session.scene, packs).paint(fresh)

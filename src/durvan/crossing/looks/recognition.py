@@ -12,13 +12,15 @@ from durvan.dialects.look import Facts, Record, resolve
 from durvan.dialects.registry import Registry
 from durvan.engine import staging
 from durvan.graph.expression import POINT, Field, Lane, Pixels, evaluate, order
-from durvan.optics.lobes import layout
+from durvan.optics.lobes import layout, many
+from durvan.optics.lobes.tables import tables
 from durvan.optics.spread import spread
 from durvan.scene.bodies import Body
 from durvan.scene.model import Kind, Scene, Thing
 from durvan.scene.traits import MaterialKind, Traits
 
 _PLACES = 24
+_COSINES = np.cos(np.radians([0.0, 30.0, 60.0, 75.0, 85.0]))
 _SIDE = 0.35  # cosine of the second side that it is looked at from
 _WATER = (1.3, 1.38)  # indices of water and what is mostly water
 _GIVES_WAY = -0.5  # correlation of reflection and base from where on one is there instead of the other
@@ -47,7 +49,7 @@ def traits_of(look: Record, body: Body | None, pixels: Pixels) -> Traits:
     opacity = recs[:, layout.OPACITY]
     return Traits(
         kind, round(float(sure), 2), because, luminance(mean.scattered), luminance(mean.faced), luminance(mean.clear),
-        max(_given(one) for one in faced), (float(opacity.min()), float(opacity.mean()), float(opacity.max())),
+        _most(recs), (float(opacity.min()), float(opacity.mean()), float(opacity.max())),
         _relief(look, recs), float(recs[:, layout.REACH : layout.REACH + 3].max()) if luminance(mean.deep) > 1e-3 else 0.0,
         luminance(mean.glow), mean.bends, _facing(look), layout.OPACITY in look.lanes,
         luminance(aside.scattered) - luminance(mean.scattered), _painted(look, faced),
@@ -73,9 +75,17 @@ def _mean(some: Sequence[Gist]) -> Gist:
     return Gist(**colours, alpha=alpha, opacity=opacity, bends=bends, thin=thin, fibre=first.fibre)
 
 
-def _given(one: Gist) -> float:
-    """All that a look gives back of what it gets, of its strongest channel."""
-    return float((one.matt + one.deep + one.leaf + one.mirror + one.clear + one.fuzz).max())
+def _most(recs: NDArray[np.float64]) -> float:
+    """The most that a look gives back of the light that it gets, to either side, at any of some places and angles, of its strongest channel; by
+    the renderer's own laws. A fibre gives light to all sides, and loses none of it by its own law.
+    """
+    most, out = 0.0, np.zeros((len(_COSINES), 6))
+    for rec in recs:
+        kinds = [int(rec[layout.HEADER + n * layout.LOBE + layout.KIND]) for n in range(int(rec[layout.COUNT]))]
+        if layout.FIBRE not in kinds:
+            many.albedos(rec, _COSINES, tables(), out)
+            most = max(most, float((out[:, :3] + out[:, 3:]).max()))
+    return most
 
 
 def _relief(look: Record, recs: np.ndarray) -> float:

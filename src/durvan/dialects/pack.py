@@ -147,8 +147,8 @@ class Pack:
         return self.identity.title
 
     def folded(self, graph: Graph) -> Graph:
-        """A network in the vocabulary's words alone; a copy, where any node of it is folded."""
-        if self.hooks is None or not any(self.hooks.folds(node.kind) for node in graph.nodes.values()):
+        """A network in the vocabulary's words alone; a copy, where the pack has words that only files have."""
+        if self.hooks is None:
             return graph
         copy = graph.copy()
         self.hooks.fold(copy)

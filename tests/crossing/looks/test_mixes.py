@@ -31,7 +31,12 @@ MORE = {"gltf_pbr": '<input name="metallic" type="float" value="0"/>'}
 
 @pytest.mark.parametrize(
     ("word", "target"),
-    [("open_pbr_surface", "pellune"), ("standard_surface", "skarn"), ("gltf_pbr", "orvik"), ("standard_surface", "openpbr")],
+    [
+        ("open_pbr_surface", "pellune"),
+        ("standard_surface", "skarn"),
+        ("gltf_pbr", "orvik"),
+        ("standard_surface", "openpbr"),
+    ],
 )
 def test_a_mix_of_surfaces_is_seen_as_both(tmp_path: Path, packs: Registry, word: str, target: str) -> None:
     file = tmp_path / "mix.mtlx"

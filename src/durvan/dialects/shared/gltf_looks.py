@@ -7,7 +7,7 @@ specification leaves it to renderers. Dispersion is left out, and said.
 from __future__ import annotations
 
 from durvan.dialects.look import Inputs, Lobe, Surface
-from durvan.dialects.shared.looks import relief_of
+from durvan.dialects.shared.looks import passing, relief_of
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field
 from durvan.optics.lobes import layout
@@ -43,7 +43,7 @@ def surface(get: Inputs, turn: Field) -> Surface:
     through = _through(get)
     made.lobes.append(Lobe(layout.DIFFUSE, matt * (1.0 - through[0]), under=shine))
     made.lobes.append(Lobe(layout.THROUGH, solid * (1.0 - clear) * through[0] * through[1], under=shine))
-    _body(made, get, solid * clear, alphas, turn, sheen)
+    _body(made, get, solid * clear, alphas, turn, shine)
     made.opacity = _opacity(get)
     made.glow = get("emissive") * get("emissive_strength")
     made.relief = relief_of(get, "normal")
@@ -87,15 +87,32 @@ def _opacity(get: Inputs) -> Field:
     return get("alpha") if mode == BLEND else ex.field(1.0)
 
 
-def _body(made: Surface, get: Inputs, share: Field, alphas: tuple[Field, Field], turn: Field, above: Lobe) -> None:
-    """What passes, tinted by the base: straight through a sheet, bent where the body has a thickness (KHR_materials_volume)."""
+def _body(made: Surface, get: Inputs, share: Field, alphas: tuple[Field, Field], turn: Field, shine: Lobe) -> None:
+    """What passes, tinted by the base: straight through a sheet, bent where the body has a thickness (KHR_materials_volume). A sheet reflects as
+    one face does (KHR_materials_transmission), so that passes what its reflection leaves.
+    """
     if share.is_always(0.0):
         return
     thin = get("thickness").is_always(0.0)
     distance = get("attenuation_distance") * get.facts.metres_per_unit
-    kind, law = (layout.STRAIGHT, layout.WALL) if thin else (layout.REFRACT, layout.DIELECTRIC)
     tint = ex.colour(share * get("base_color"))
-    made.lobes.append(Lobe(kind, tint, *alphas, turn, fresnel=law, first=get("ior"), under=above))
+    if thin:
+        made.lobes.append(
+            Lobe(
+                layout.STRAIGHT, tint, *alphas, turn, fresnel=shine.fresnel, first=shine.first, second=shine.second, film=shine.film,
+                film_index=shine.film_index, under=shine.under,
+            )
+        )  # fmt: skip
+    else:
+        index = get("ior").constant
+        # near an index of 1 what it reflects at its edge (Schlick) is far more than the boundary's own law has
+        of_index = (
+            ex.field(shine.film).is_always(0.0)
+            and get("specular_color").is_always(1.0)
+            and index is not None
+            and index[0] >= 1.2
+        )
+        made.lobes.append(passing(tint, alphas, turn, get("ior"), shine, of_index))
     if not thin and not distance.is_always(0.0):
         made.murk = -1.0 * ex.each("log", ex.most(get("attenuation_color"), 1e-6)) / ex.most(distance, 1e-9)
     if not get("dispersion").is_always(0.0):

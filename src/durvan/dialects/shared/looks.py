@@ -100,6 +100,20 @@ def ball(radius: float, nits: Callable[[float], tuple[float, float, float]], tot
     return Lamp("sphere", (r, g, b), (max(radius, 1e-6), 0.0), total=total, **more)
 
 
+def passing(
+    tint: Field, alphas: tuple[Field, Field], turn: Field, index: Field, shine: Lobe, alike: bool
+) -> Lobe:  # fmt: skip
+    """What is bent into a body below a highlight. Where the highlight reflects by the same index and roughness (`alike`), what passes is all that it
+    leaves; by another law (a film, a tint) it lies under it, and is made up for what the boundary's own law takes when faced, so that never
+    more comes out than goes in.
+    """
+    if alike:
+        return Lobe(layout.REFRACT, tint, *alphas, turn, fresnel=layout.DIELECTRIC, first=index, under=shine.under)
+    root = (index - 1.0) / (index + 1.0)
+    whole = ex.least(1.0 / ex.most(1.0 - root * root, 0.05), 1.3)
+    return Lobe(layout.REFRACT, tint * whole, *alphas, turn, fresnel=layout.DIELECTRIC, first=index, under=shine)
+
+
 def unshown(region: tuple[float, ...] = (0.0, 0.0, 1.0, 1.0), time_limit: float = 0.0) -> tuple[str, ...]:
     """What settings ask for and a preview does not do: a part of the picture alone (left, bottom, right, top), an end by the clock
     (seconds, 0 for none).

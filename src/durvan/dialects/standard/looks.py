@@ -10,7 +10,7 @@ import math
 
 from durvan.dialects.look import Inputs, Lobe, Surface
 from durvan.dialects.shared import usd_looks
-from durvan.dialects.shared.looks import relief_of
+from durvan.dialects.shared.looks import passing, relief_of
 from durvan.dialects.shared.materialx import looks as shared
 from durvan.graph import expression as ex
 from durvan.graph.expression import Field
@@ -40,7 +40,7 @@ def _standard(get: Inputs) -> Surface:
     )  # fmt: skip
     made.lobes.append(shine)
     _matt(made, get, solid * (1.0 - clear), through, shine)
-    _body(made, get, solid * clear * through, coat)
+    _body(made, get, solid * clear * through, shine)
     made.opacity = ex.luminance(get("opacity"))
     seen = ex.mix(1.0, get("coat_color") * (1.0 - _faced(get("coat_IOR"))), get("coat"))
     made.glow = get("emission") * get("emission_color") * seen
@@ -121,7 +121,7 @@ def _matt(made: Surface, get: Inputs, share: Field, through: Field, shine: Lobe)
     made.deep = get("subsurface_color")
 
 
-def _body(made: Surface, get: Inputs, share: Field, coat: Lobe) -> None:
+def _body(made: Surface, get: Inputs, share: Field, shine: Lobe) -> None:
     """What passes: bent, or straight through a sheet; what is not reflected is all there is."""
     if share.is_always(0.0):
         return
@@ -130,9 +130,17 @@ def _body(made: Surface, get: Inputs, share: Field, coat: Lobe) -> None:
     thin = get.flag("thin_walled")
     depth = get("transmission_depth") * get.facts.metres_per_unit
     at_once = depth.is_always(0.0) or thin
-    kind, law = (layout.STRAIGHT, layout.WALL) if thin else (layout.REFRACT, layout.DIELECTRIC)
-    tint = share * get("transmission_color") if at_once else share
-    made.lobes.append(Lobe(kind, ex.colour(tint), *alphas, turn, fresnel=law, first=get("specular_IOR"), under=coat))
+    tint = ex.colour(share * get("transmission_color") if at_once else share)
+    if thin:  # its definition has one face, whose reflection is that of the highlight
+        made.lobes.append(
+            Lobe(
+                layout.STRAIGHT, tint, *alphas, turn, fresnel=layout.DIELECTRIC, first=get("specular_IOR"), film=shine.film,
+                film_index=shine.film_index, under=shine.under,
+            )
+        )  # fmt: skip
+    else:
+        alike = ex.field(shine.film).is_always(0.0) and get("transmission_extra_roughness").is_always(0.0)
+        made.lobes.append(passing(tint, alphas, turn, get("specular_IOR"), shine, alike))
     if not at_once:
         made.murk = -1.0 * ex.each("log", ex.most(get("transmission_color"), 1e-6)) / ex.most(depth, 1e-9)
     if not get("transmission_scatter").is_always(0.0):

@@ -12,6 +12,7 @@ from itertools import islice
 from operator import attrgetter
 
 from durvan.crossing.translation.bakery import Bakery, plain_id
+from durvan.crossing.translation.beyond import beyond
 from durvan.crossing.translation.connections import Connections
 from durvan.crossing.translation.forms import fitting, times, within
 from durvan.crossing.translation.ground import Inward, Port
@@ -246,23 +247,19 @@ class Outgoing:
                 if not same(value, parameter.default):
                     target.values[name] = self._as_it_takes(value, parameter)
                     self._added(entry, match, target, name, parameter)
+                    if parameter.outside(value):
+                        self.added[-1].meet(Fate.FITTED, beyond(self.pack, name, parameter, value))
                 continue
             else:
                 target.values[name] = self._as_it_takes(value, parameter)
-                if parameter.range is not None and parameter.outside(value):
+                if parameter.outside(value):
                     for row in rows:
-                        row.meet(Fate.FITTED, self._held_to(parameter, name))
+                        row.meet(Fate.FITTED, beyond(self.pack, name, parameter, value))
             self._note(rows, entry, target, name, match)
 
     def _as_it_takes(self, value: Value, parameter: Parameter) -> Value:
         """A value as it is, which a renderer holds within its range by itself; one that would refuse it gets the end of the range."""
         return within(value, parameter) if self.pack.identity.strict else value
-
-    def _held_to(self, parameter: Parameter, name: str) -> Why:
-        low, high = parameter.range or (0.0, 0.0)
-        return Why(
-            Cause.RULE, f"{self.pack.title} holds {name} between {low:g} and {high:g}.", f"{self.pack.name}.{name}"
-        )
 
     def _default_is_not_met(self, match: Match, entry: CompiledEntry) -> None:
         """Both sides stand at their defaults, but these are not quite the same: a row says so."""

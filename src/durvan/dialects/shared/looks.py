@@ -110,7 +110,7 @@ def passing(
     if alike:
         return Lobe(layout.REFRACT, tint, *alphas, turn, fresnel=layout.DIELECTRIC, first=index, under=shine.under)
     root = (index - 1.0) / (index + 1.0)
-    whole = ex.least(1.0 / ex.most(1.0 - root * root, 0.05), 1.3)
+    whole = ex.least(1.0 / ex.most(1.0 - root * root, 0.05), 1.06)
     return Lobe(layout.REFRACT, tint * whole, *alphas, turn, fresnel=layout.DIELECTRIC, first=index, under=shine)
 
 

@@ -1,0 +1,62 @@
+"""Lights at the edge of what they can be: a sun without a width, cones wider than half of all directions."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from durvan.crossing.translation.translate import translate
+from durvan.dialects.registry import Registry
+from durvan.engine import staging
+from durvan.optics.colour import REC709_LUMINANCE
+from durvan.scene.fate import Fate
+from durvan.scene.model import Scene, Thing
+from making import single
+
+TARGETS = ("orvik", "pellune", "skarn", "openpbr", "gltf", "mitsuba")
+
+
+def lamp(packs: Registry, thing: Thing):
+    (found,) = staging.lamps_of(thing, packs.packs[thing.dialect], staging.facts_of(Scene("", thing.dialect)))
+    return found
+
+
+def carried(packs: Registry, thing: Thing, target: str):
+    done = translate(thing, packs.packs[thing.dialect], packs.packs[target], 0.01)
+    return done, lamp(packs, replace(thing, graph=done.graph, dialect=target))
+
+
+@pytest.mark.parametrize("target", TARGETS)
+@pytest.mark.parametrize(
+    ("angle", "normalize"), [(0.0, False), (0.0, True), (0.53, False), (10.0, True), (180.0, False)]
+)
+def test_a_sun_gives_as_much_whatever_its_width(packs: Registry, target: str, angle: float, normalize: bool) -> None:
+    thing = single(
+        "openpbr", "usd.DistantLight", {"angle": angle, "normalize": normalize, "intensity": 7000.0, "exposure": 0.5}
+    )
+    before = lamp(packs, thing)
+    _, after = carried(packs, thing, target)
+    assert np.dot(before.radiance, REC709_LUMINANCE) > 0.0
+    assert after.radiance == pytest.approx(before.radiance, rel=1e-4)
+
+
+@pytest.mark.parametrize("target", ["pellune", "skarn", "openpbr"])
+@pytest.mark.parametrize("measure", ["lumen", "watt", "nit"])
+@pytest.mark.parametrize(("cone", "penumbra"), [(180.0, 90.0), (160.0, 40.0), (120.0, 80.0), (60.0, 5.0)])
+def test_a_wide_cone_is_as_bright_ahead_and_said(
+    packs: Registry, target: str, measure: str, cone: float, penumbra: float
+) -> None:
+    values = {"gain": 900.0, "measure": measure, "cone_angle": cone, "penumbra": penumbra, "radius": 2.0}
+    thing = single("orvik", "orvik.cone", values)
+    before = lamp(packs, thing)
+    done, after = carried(packs, thing, target)
+    assert after.radiance == pytest.approx(before.radiance, rel=1e-3)
+    wide = 0.5 * cone + penumbra >= 90.0
+    codes = {row.why.finding.code for row in done.rows if row.why.finding is not None}
+    assert ("wide-cone" in codes) == wide
+    rows = [row for row in done.rows if row.parameter in ("cone_angle", "penumbra")]
+    assert all((row.fate is Fate.FITTED) == wide for row in rows)
+    middle = 0.5 * (before.inner + before.outer)
+    assert 0.5 * (after.inner + after.outer) == pytest.approx(min(middle, 89.985), abs=0.6)

@@ -229,3 +229,53 @@ def test_whatever_stands_in_a_document_ends_in_a_scene_or_a_refusal(data) -> Non
             assert "odd.mtlx" in str(problem)
             return
     assert all(thing.path for thing in raw.things)
+
+
+@pytest.mark.parametrize(
+    ("surface", "port", "value", "unit", "meant"),
+    [
+        ("open_pbr_surface", "thin_film_thickness", "450", "nanometer", 0.45),
+        ("open_pbr_surface", "thin_film_thickness", "0.45", "micron", 0.45),
+        ("standard_surface", "thin_film_thickness", "0.45", "micron", 450.0),
+        ("gltf_pbr", "iridescence_thickness", "0.45", "micrometer", 450.0),
+        ("gltf_pbr", "anisotropy_rotation", "90", "degree", 1.5707963),
+        ("standard_surface", "specular_rotation", "3.1415926535", "radian", 0.5),
+        ("standard_surface", "specular_rotation", "90", "degree", 0.25),
+        ("standard_surface", "transmission_depth", "0.25", "meter", 25.0),
+        ("open_pbr_surface", "transmission_depth", "25", "millimeter", 2.5),
+        ("open_pbr_surface", "thin_film_thickness", "0.45", "", 0.45),
+    ],
+)
+def test_a_stated_unit_comes_to_that_of_its_port(tmp_path, packs, surface, port, value, unit, meant) -> None:
+    said = f' unit="{unit}" unittype="distance"' if unit else ""
+    text = DOCUMENT.split("<nodegraph")[0].replace(
+        '<xi:include href="more.mtlx" xmlns:xi="http://www.w3.org/2001/XInclude"/>', ""
+    )
+    file = tmp_path / "u.mtlx"
+    file.write_text(
+        f'{text}<{surface} name="SR" type="surfaceshader"><input name="{port}" type="float" value="{value}"{said}/></{surface}>'
+        '<surfacematerial name="M" type="material"><input name="surfaceshader" type="surfaceshader" nodename="SR"/></surfacematerial></materialx>'
+    )
+    scene = open_scene(file, packs)
+    (thing,) = scene.things.values()
+    assert thing.root.values[port] == pytest.approx(meant, rel=1e-6) and not scene.oddities
+    session = start(file, packs, scene.dialect)
+    session.put(thing.id, thing.root.id, port, meant * 0.5)
+    session.carry(tmp_path / "again.mtlx")  # what stands there then has no unit of another value's
+    (again,) = open_scene(tmp_path / "again.mtlx", packs).things.values()
+    assert again.root.values[port] == pytest.approx(meant * 0.5, rel=1e-6)
+
+
+def test_a_turn_in_radians_turns_as_far(tmp_path, packs) -> None:
+    text = DOCUMENT.replace(
+        '<input name="scale" type="vector2" value="0.5, 0.5"/>',
+        '<input name="rotate" type="float" value="0.5235987756" unit="radian" unittype="angle"/>',
+    ).replace('<xi:include href="more.mtlx" xmlns:xi="http://www.w3.org/2001/XInclude"/>', "")
+    (tmp_path / "t.mtlx").write_text(text)
+    scene = open_scene(tmp_path / "t.mtlx", packs)
+    placed = next(
+        node for thing in scene.things.values() for node in thing.graph.nodes.values() if "place2d" in node.kind
+    )
+    assert placed.values["rotate"] == pytest.approx(30.0)
+    (tmp_path / "l.mtlx").write_text(text.replace('unit="radian"', 'unit="meter"'))
+    assert [one.code for one in open_scene(tmp_path / "l.mtlx", packs).oddities] == ["unknown-unit"]

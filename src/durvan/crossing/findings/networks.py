@@ -35,6 +35,7 @@ _ODD: dict[str, tuple[Level, str, str, str]] = {
     "unused-nodes": (Level.NOTE, "Nodes that nothing uses", "they are not carried", "Facing"),
     "unknown-input": (Level.NOTE, "An input that the node does not have", "it is not carried", "Facing"),
     "colour-space": (Level.LOOK, "A colour space that is not known", "its colours are taken as they are", "Files"),
+    "unknown-unit": (Level.LOOK, "A unit that a value cannot be in", "its numbers are taken as they are", "Facing"),
     "too-large": (Level.STOP, "More than is read", "the rest is left out", "Survey"),
     "variants": (Level.NOTE, "Variants of materials", "only the materials that are worn by default are carried", "Survey"),
     "animated": (Level.NOTE, "Something that moves", "it is carried as it stands at rest", "Survey"),

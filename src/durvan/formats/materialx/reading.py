@@ -11,6 +11,7 @@ from typing import Any
 from durvan.formats.materialx.colours import is_known, to_rec709
 from durvan.formats.materialx.definitions import SIDES, by_category, definitions, found_for, value_of
 from durvan.formats.materialx.document import Tree
+from durvan.formats.materialx.units import METRES, in_units_of
 from durvan.identity import Namer
 from durvan.progress import Report, Step, silent
 from durvan.scene.graph import Link, Node, Problem, Value
@@ -19,12 +20,7 @@ from durvan.scene.raw import RawPicture, RawReference, RawScene, RawThing
 from durvan.scene.wearers import Wearer
 
 CONTEXT = "mtlx"  # the render context of a document's materials
-METRES = 0.01  # what a document that states no unit is read in, as USD does
 HOME = "/Materials"
-_LENGTHS = {
-    "nanometer": 1e-9, "micron": 1e-6, "millimeter": 1e-3, "centimeter": 1e-2, "inch": 0.0254, "foot": 0.3048, "yard": 0.9144,
-    "meter": 1.0, "kilometer": 1000.0, "mile": 1609.344,
-}  # fmt: skip
 _NOT_NODES = {
     "nodedef", "implementation", "look", "lookgroup", "collection", "geominfo", "geompropdef", "typedef", "unitdef", "unittypedef",
     "targetdef", "variantset", "propertyset", "backdrop", "token", "input", "output", "attributedef", "nodegraph", "comment",
@@ -300,7 +296,22 @@ class Reader:
         text = where.get("value")
         if text is None:
             return None, where
-        return self._value(text, where, scope, type_, port, problems), where
+        value = self._value(text, where, scope, type_, port, problems)
+        unit = where.get("unit", "")
+        if unit and value is not None:
+            value = self._in_unit(value, unit, str(child.getparent().tag), port, where)
+        return value, where
+
+    def _in_unit(self, value: Value, unit: str, category: str, port: str, where: Any) -> Value:
+        """A number in the unit of the port that it is for."""
+        factor = in_units_of(unit, category, port)
+        if factor is None:
+            detail = f"is in '{unit[:40]}', which is no unit of it; its numbers are taken as they are"
+            self._odd("unknown-unit", self.thing.path, port, where, detail)
+            return value
+        if isinstance(value, tuple):
+            return tuple(part * factor for part in value)
+        return value * factor if isinstance(value, float | int) and not isinstance(value, bool) else value
 
     def _value(
         self, text: str, where: Any, scope: Scope, type_: str, port: str, problems: dict[str, Problem]
@@ -327,9 +338,6 @@ class Reader:
                     f"is in '{space[:60]}', which is not known; its numbers are taken as they are",
                 )
             value = to_rec709(value, space)
-        unit = where.get("unit", "")
-        if unit in _LENGTHS and isinstance(value, float):
-            value = value * _LENGTHS[unit] / METRES
         return value
 
     def _interface(self, name: str, scope: Scope) -> tuple[Any | None, Scope]:

@@ -163,6 +163,8 @@ class Writer:
                 if child.get("type") == "filename":
                     child.set("fileprefix", "")  # the path is whole
                 child.set("value", text_of(one.value, child.get("type", "")))
+                for said in ("unit", "unittype"):  # it was of the value that stood there; this one is in the port's own
+                    child.attrib.pop(said, None)
 
     def _looks(self) -> None:
         """Who wears what, where the source says it."""

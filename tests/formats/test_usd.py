@@ -6,12 +6,14 @@ import itertools
 import math
 from pathlib import Path
 
+import numpy as np
 import pytest
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdLux, UsdShade, UsdUtils
 
 from durvan.crossing.exchange.intake import open_scene
 from durvan.crossing.job.session import start
 from durvan.errors import SceneFileError
+from durvan.formats import pictures
 from durvan.formats.usd.reading import shortest
 from durvan.formats.usd.text import Layer, Spec, asset, literal, number, quoted
 from durvan.scene.model import FileState, Kind
@@ -276,6 +278,61 @@ def test_a_packages_pictures_are_found_measured_and_pointed_at(packs, lamproom, 
     file = stage.GetPrimAtPath("/LampRoom/Looks/WetSlate/pellune_network/colour").GetAttribute("inputs:file").Get()
     assert file.resolvedPath.endswith("room.usdz[textures/slate_colour.png]")
 
+
+@pytest.mark.parametrize(
+    ("target", "ending"), [("gltf", ".gltf"), ("gltf", ".glb"), ("mitsuba", ".xml"), ("openpbr", ".mtlx")]
+)
+def test_a_packages_pictures_come_out_of_it_for_other_formats(packs, tmp_path, target, ending) -> None:
+    """A package whose material reads a picture, in formats that cannot look into packages: a file of its own, the same to the byte."""
+    (tmp_path / "room").mkdir()
+    pictures.save(tmp_path / "room" / "wood.png", np.random.default_rng(4).random((8, 8, 3)).astype(np.float32))
+    before = (tmp_path / "room" / "wood.png").read_bytes()
+    text = SMALL_TEXTURED.replace("@FILE@", "@./wood.png@")
+    (tmp_path / "room" / "s.usda").write_text(text)
+    assert UsdUtils.CreateNewUsdzPackage(str(tmp_path / "room" / "s.usda"), str(tmp_path / "room.usdz"))
+    session = start(tmp_path / "room.usdz", packs, target)
+    done = session.carry(tmp_path / f"out{ending}")
+    again = start(done.file, packs, "pellune", target)
+    (picture,) = [file for file in again.scene.pictures.values() if file.users]
+    assert picture.state is FileState.IN_PLACE and Path(picture.first).read_bytes() == before
+    assert not any("room.usdz" in one.written for one in again.scene.files.values())
+
+
+SMALL_TEXTURED = """#usda 1.0
+(
+    defaultPrim = "W"
+    metersPerUnit = 1
+    upAxis = "Y"
+)
+def Xform "W"
+{
+    def Mesh "sheet" ( prepend apiSchemas = ["MaterialBindingAPI"] )
+    {
+        int[] faceVertexCounts = [4]
+        int[] faceVertexIndices = [0, 1, 2, 3]
+        point3f[] points = [(-0.5, 0, 0.5), (0.5, 0, 0.5), (0.5, 0, -0.5), (-0.5, 0, -0.5)]
+        texCoord2f[] primvars:st = [(0.1, 0.1), (0.9, 0.1), (0.9, 0.9), (0.1, 0.9)] ( interpolation = "vertex" )
+        rel material:binding = </W/Paint>
+    }
+    def Material "Paint"
+    {
+        token outputs:surface.connect = </W/Paint/s.outputs:surface>
+        def Shader "s"
+        {
+            uniform token info:id = "UsdPreviewSurface"
+            color3f inputs:diffuseColor.connect = </W/Paint/t.outputs:rgb>
+            token outputs:surface
+        }
+        def Shader "t"
+        {
+            uniform token info:id = "UsdUVTexture"
+            asset inputs:file = @FILE@
+            token inputs:sourceColorSpace = "sRGB"
+            float3 outputs:rgb
+        }
+    }
+}
+"""
 
 # text
 

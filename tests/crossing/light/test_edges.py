@@ -60,3 +60,34 @@ def test_a_wide_cone_is_as_bright_ahead_and_said(
     assert all((row.fate is Fate.FITTED) == wide for row in rows)
     middle = 0.5 * (before.inner + before.outer)
     assert 0.5 * (after.inner + after.outer) == pytest.approx(min(middle, 89.985), abs=0.6)
+
+
+SIZED = {
+    "usd.RectLight": {"width": 100.0, "height": 50.0}, "usd.DiskLight": {"radius": 30.0}, "usd.SphereLight": {"radius": 20.0},
+    "usd.CylinderLight": {"radius": 10.0, "length": 80.0},
+}  # fmt: skip
+AREA = {
+    "usd.RectLight": 5000.0,
+    "usd.DiskLight": np.pi * 900.0,
+    "usd.SphereLight": 4.0 * np.pi * 400.0,
+    "usd.CylinderLight": 2.0 * np.pi * 10.0 * 80.0,
+}
+
+
+@pytest.mark.parametrize("kind", SIZED)
+@pytest.mark.parametrize("unit", [0.01, 1.0, 0.0254])
+def test_normalize_divides_by_the_area_in_the_stages_unit(packs: Registry, kind: str, unit: float) -> None:
+    """UsdLux's words: the world-space surface area. The numbers say the same on a stage of any unit; see decision 0070."""
+    thing = single("openpbr", kind, {**SIZED[kind], "normalize": True, "intensity": 3e6})
+    facts = staging.facts_of(Scene("", "openpbr", unit))
+    (found,) = staging.lamps_of(thing, packs.packs["openpbr"], facts)
+    assert found.radiance == pytest.approx((3e6 / AREA[kind],) * 3, rel=1e-6)
+    for target in ("pellune", "orvik", "skarn"):
+        done = translate(thing, packs.packs["openpbr"], packs.packs[target], unit)
+        (other,) = staging.lamps_of(replace(thing, graph=done.graph, dialect=target), packs.packs[target], facts)
+        assert other.radiance == pytest.approx(found.radiance, rel=1e-5), target
+        back = translate(
+            replace(thing, graph=done.graph, dialect=target), packs.packs[target], packs.packs["openpbr"], unit
+        )
+        (again,) = staging.lamps_of(replace(thing, graph=back.graph), packs.packs["openpbr"], facts)
+        assert again.radiance == pytest.approx(found.radiance, rel=1e-5), target

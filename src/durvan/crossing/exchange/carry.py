@@ -122,8 +122,11 @@ def _put_made(file: Path, made: str) -> None:
     where the profile that is to be scaled cannot be read any more.
     """
     try:
-        if embedded.is_kept(made):
-            shutil.copyfile(made, file)
+        if embedded.is_kept(made) or "[" in made:
+            with pictures.on_disk(made) as there:
+                if not there:
+                    raise SceneFileError("cannot be read.", file=made)
+                shutil.copyfile(there, file)
             return
         if made.startswith(profile.NAME):
             source, factor = profile.of_name(made)

@@ -324,12 +324,17 @@ class Composer:
         self.out.made[name] = what
         return f"./{name}"
 
+    def _lies_within(self, file: OutsideFile) -> bool:
+        """Whether a picture lies within a scene's file, where no file of the target's format finds it."""
+        return embedded.is_kept(file.resolved) or ("[" in file.resolved and self.plan.crosses_formats)
+
     def _asset_path(self, written: str) -> str:
         written = written.replace("\n", "").replace("\r", "")
         file = self.files.get(written)
         copy = self.plan.copies.get(written, "")
-        if file is not None and embedded.is_kept(file.resolved) and not copy and not file.linked:
-            scene, _, inside = written.rpartition("[")
+        if file is not None and self._lies_within(file) and not copy and not file.linked:
+            scene, _, inside = (file.resolved if "[" in file.resolved else written).rpartition("[")
+            scene = leaf(scene)
             stem, dot, ending = inside.rstrip("]").rpartition(".")
             wish = clean(f"{scene.rpartition('.')[0]}_{stem or ending}", "picture")
             name = self.beside.named("maps", file.resolved, wish, f".{ending}" if dot else "")

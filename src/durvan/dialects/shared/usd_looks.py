@@ -13,13 +13,21 @@ from durvan.optics.colour import usd_black_body
 from durvan.optics.light_shapes import BY_PRIM
 from durvan.optics.profile import Globe, mean_candela
 
+_WITHOUT_AREA = ("DistantLight", "DomeLight", "DomeLight_1", "PortalLight")
+
 
 def light(kind: str, get: Inputs) -> Lamp | None:
-    """L = intensity · 2^exposure / size factor · colour · temperature (UsdLux, LightAPI)."""
+    """L = intensity · 2^exposure / size factor · colour · temperature (UsdLux, LightAPI); the size factor of what has an area is that in world
+    space, in the stage's unit.
+    """
     shape = kind.partition(".")[2]
     if shape == "PortalLight":
         return None
     strength = get.number("intensity") * 2.0 ** min(max(get.number("exposure"), -60.0), 60.0)
+    if get.flag("normalize") and shape not in _WITHOUT_AREA:
+        strength *= (
+            get.facts.metres_per_unit**2
+        )  # it is divided by the area in the stage's own unit, the lamp by square metres
     radiance = tinted(strength, get.numbers("color"), None)
     if get.flag("enableColorTemperature"):
         warm = usd_black_body(get.number("colorTemperature"))

@@ -81,7 +81,7 @@ def _of_declared(bake: Bake, made_from: Declared, pixels: Pixels) -> Pixels:
     """Pixels of the pictures alone that a bake is known by."""
 
     def read(lookup: Lookup) -> NDArray[np.float32] | None:
-        if not any(tiled(lookup.file, one) for one in made_from.pictures):
+        if lookup.file and not any(tiled(lookup.file, one) for one in made_from.pictures):
             raise RenderingError(f"{bake.name} would be made from {lookup.file}, by which it is not known.")
         return pixels(lookup)
 

@@ -7,14 +7,20 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from durvan.crossing.translation.lighting import AS_IT_IS, Handling
+from durvan.crossing.translation.making import Making
 from durvan.crossing.translation.translate import translate
+from durvan.dialects.look import resolve
 from durvan.dialects.registry import Registry
 from durvan.engine import staging
-from durvan.optics.colour import REC709_LUMINANCE
+from durvan.optics.colour import REC709_LUMINANCE, white_balance
+from durvan.optics.lobes import layout
+from durvan.scene.bodies import Body
 from durvan.scene.fate import Fate
 from durvan.scene.model import Scene, Thing
-from making import single
+from making import material, single
 
+BODY = Body(1, 1.0, 0.5, 0.1, 0.0, False, 1.0, 1.0, 0.0, (1001,))
 TARGETS = ("orvik", "pellune", "skarn", "openpbr", "gltf", "mitsuba")
 
 
@@ -91,3 +97,55 @@ def test_normalize_divides_by_the_area_in_the_stages_unit(packs: Registry, kind:
         )
         (again,) = staging.lamps_of(replace(thing, graph=back.graph), packs.packs["openpbr"], facts)
         assert again.radiance == pytest.approx(found.radiance, rel=1e-5), target
+
+
+def glowing(packs: Registry, linked: bool) -> Thing:
+    """A surface that glows by a map, or by a number as bright as its mean."""
+    values = {"glow_gain": 5.0, "glow_lights": True} | ({} if linked else {"glow_tint": (0.5, 0.5, 0.5)})
+    return material(
+        "orvik",
+        {
+            "surface": ("orvik.finish", values, {"glow_tint": ("c", "colour")} if linked else {}),
+            "c": ("orvik.chequer", {"first": (0.6, 0.5, 0.4), "second": (0.4, 0.5, 0.6)}, {}),
+        },
+    )
+
+
+def glowing_by_its_strength(packs: Registry, linked: bool) -> Thing:
+    """The same in Pellune's words, where a map drives the nits themselves."""
+    nodes = {
+        "surface": (
+            "pellune.surface",
+            {} if linked else {"emit_nits": 60.0},
+            {"emit_nits": ("g", "grey")} if linked else {},
+        ),
+        "g": ("pellune.adjust", {"gain": (100.0,) * 3, "shift": (10.0,) * 3}, {"input": ("r", "color")}),
+        "r": ("pellune.ramp", {}, {}),
+    }
+    return material("pellune", nodes)
+
+
+@pytest.mark.usefixtures("kernels")
+@pytest.mark.parametrize("made", [glowing, glowing_by_its_strength])
+@pytest.mark.parametrize("target", ["skarn", "openpbr"])
+@pytest.mark.parametrize("what", ["trim", "white balance"])
+def test_what_is_done_to_a_light_is_done_to_the_map_of_a_glow(packs: Registry, made, target: str, what: str) -> None:
+    """Whatever of a glow a map drives, its light is what the same number would give."""
+    handling = Handling(stops=3.0) if what == "trim" else Handling(white=3200.0)
+
+    def glow(thing: Thing, light: Handling) -> np.ndarray:
+        done = translate(
+            thing, packs.packs[thing.dialect], packs.packs[target], 0.01, light=light, making=Making(body=BODY)
+        )
+        carried_ = replace(thing, graph=done.graph, dialect=target, bakes=done.bakes)
+        look = staging.look_closely(carried_, packs.packs[target], staging.facts_of(Scene("", target), packs), packs)
+        points = {"u": np.linspace(0.02, 0.97, 33), "v": np.linspace(0.03, 0.96, 33)[::-1]}
+        return resolve(look, {**{n: np.zeros(33) for n in "xyz"}, **points}, staging.pixels)[
+            :, layout.GLOW : layout.GLOW + 3
+        ]
+
+    for linked in (True, False):
+        bare, handled = glow(made(packs, linked), AS_IT_IS), glow(made(packs, linked), handling)
+        factor = 8.0 if what == "trim" else np.array(white_balance(3200.0))
+        assert bare.min() > 0.0
+        assert handled == pytest.approx(bare * factor, rel=0.03), linked

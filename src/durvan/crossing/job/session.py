@@ -43,7 +43,7 @@ from durvan.crossing.looks.trials import Effects
 from durvan.crossing.outside.lookup import Outlook, folders_of, look
 from durvan.crossing.outside.uses import PictureUse
 from durvan.crossing.translation.bakery import WAITS_FOR_SHAPES
-from durvan.crossing.translation.choices import Note, SettingsSet, Swap
+from durvan.crossing.translation.choices import Note, SettingsSet, Swap, stands_for
 from durvan.crossing.translation.formats import format_for
 from durvan.crossing.translation.notes import copied
 from durvan.crossing.translation.plan import Plan, plan_one
@@ -402,7 +402,7 @@ class Session:
         if report is None:
             return None
         own = {trim.subject: trim.stops for trim in self.document.trims}
-        return SetTrims(trims=match(report, tuple(things), own))
+        return SetTrims(trims=match(report, tuple(things), own, stands_for(self.document.added)))
 
     # what follows
 

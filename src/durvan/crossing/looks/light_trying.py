@@ -12,6 +12,7 @@ from durvan.crossing.light.asking import Wanted
 from durvan.crossing.light.match import match
 from durvan.crossing.light.report import LightReport
 from durvan.crossing.looks.trials import STOPS, THE_LIGHT, Effect, LightTrial, Proposal, Stays, Tried, action_key
+from durvan.crossing.translation.choices import stands_for
 from durvan.crossing.translation.lighting import Handling, Handlings
 from durvan.dialects.registry import Registry
 from durvan.errors import Stopped
@@ -86,8 +87,7 @@ class LightTrier:
 
     def _astray(self, report: LightReport, document: Document) -> float:
         """How far a report is apart with a document's trims; lights that were added count with those whose work they do."""
-        stands_for = {light.path: light.instead_of for light in document.added if light.instead_of}
-        return self._trimmed(report, document).astray(stands_for)
+        return self._trimmed(report, document).astray(stands_for(document.added))
 
     def _stops(self, document: Document) -> Mapping[str, Handling]:
         scene, done = with_added(self.scene, document.added), Handlings(document)
@@ -101,7 +101,7 @@ class LightTrier:
     @staticmethod
     def _matching(report: LightReport, document: Document, things: tuple[str, ...]) -> SetTrims | None:
         own = {trim.subject: trim.stops for trim in document.trims}
-        trims = match(report, things, own)
+        trims = match(report, things, own, stands_for(document.added))
         return SetTrims(trims=trims) if trims else None
 
 

@@ -5,6 +5,7 @@ These are the very entries that a .durvan file holds.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from enum import StrEnum
 from typing import Annotated, Literal
 
@@ -157,6 +158,11 @@ class AddedLight(Chosen):
 
 
 SkyPlace = tuple[Annotated[float, Field(ge=0.0, le=360.0)], Annotated[float, Field(ge=-90.0, le=90.0)]]
+
+
+def stands_for(added: Iterable[AddedLight]) -> dict[str, str]:
+    """The added lights that do another one's work, by path, and whose."""
+    return {light.path: light.instead_of for light in added if light.instead_of}
 
 
 class SettingsSet(Chosen):

@@ -16,6 +16,8 @@ from durvan.crossing.translation.ground import Inward
 from durvan.crossing.translation.rows import By, Row
 from durvan.dialects.pack import Pack
 from durvan.dialects.said import Cause, Step, Why
+from durvan.graph.formula import Vec
+from durvan.graph.wire import Wire
 from durvan.optics.colour import black_body, luminance, spread, usd_black_body, white_balance
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Node, Value
@@ -166,7 +168,7 @@ def forward_of(thing: Thing, done: Handling) -> tuple[float, ...]:
 
 def handle(inward: Inward, thing: str, done: Handling, knows_kelvin: bool = True) -> None:
     """Put what is done to a thing's light into it, on the common ground, and say so in its rows."""
-    for node in inward.graph.nodes.values():
+    for node in list(inward.graph.nodes.values()):
         if node.kind == "Camera":
             _go_forward(inward, thing, node, done)
             _leave_white(inward, thing, node, done.white)
@@ -179,7 +181,7 @@ def handle(inward: Inward, thing: str, done: Handling, knows_kelvin: bool = True
         elif node.kind == SURFACE:
             if "emission_luminance" in node.values or "emission_luminance" in node.links:
                 _scale(inward, thing, node, "emission_luminance", done.stops)
-                _balance(inward, thing, node, "emission_color", done.white)
+                _balance(inward, thing, node, "emission_color", done.white, "emission_luminance")
         elif node.kind.endswith("Light"):
             _scale(inward, thing, node, "intensity", done.stops)
             if done.off:
@@ -192,26 +194,57 @@ def handle(inward: Inward, thing: str, done: Handling, knows_kelvin: bool = True
 
 
 def _scale(inward: Inward, thing: str, node: Node, port: str, stops: float) -> None:
-    if stops == 0.0 or port in node.links:
+    if stops == 0.0:
+        return
+    what = "Its map is trimmed" if port in node.links else "Trimmed"
+    _multiply(inward, node, port, 2.0**stops)
+    _tell(inward, thing, node, port, Step(f"a trim of {stops:+.2f} stops"), f"{what} by {stops:+.2f} stops by hand.")
+
+
+def _multiply(inward: Inward, node: Node, port: str, factor: float) -> None:
+    """Multiply a number, or the map that feeds it."""
+    if port in node.links:
+        _on_map(inward, node, port, factor)
         return
     default = common_ground().types[node.kind].parameters[port].default
-    value = float(cast(float, node.values.get(port, default)))
-    node.values[port] = value * 2.0**stops
-    _tell(inward, thing, node, port, Step(f"a trim of {stops:+.2f} stops"), f"Trimmed by {stops:+.2f} stops by hand.")
+    node.values[port] = float(cast(float, node.values.get(port, default))) * factor
 
 
-def _balance(inward: Inward, thing: str, node: Node, port: str, kelvin: float) -> None:
-    """Give light the factors of a white balance that the target's camera does not have; where a map colours it, it is only told."""
+def _on_map(inward: Inward, node: Node, port: str, factor: float | Vec) -> None:
+    """Multiply a map that feeds a port."""
+    before = len(inward.graph.nodes)
+    rows = inward.origins.get((node.id, port), [])
+    node.links[port] = (Wire(inward.graph, node.links[port], f"{node.id}_{port}") * factor).settled()
+    inward.learn_grown(before, rows)
+
+
+def _balance(inward: Inward, thing: str, node: Node, port: str, kelvin: float, strength: str = "") -> None:
+    """Give light the factors of a white balance that the target's camera does not have. Where a colour is at most 1, what is over that goes into
+    its `strength`.
+    """
     if kelvin <= 0.0:
         return
     step = Step(f"balanced for {kelvin:g} K")
+    factors: tuple[float, ...] = white_balance(kelvin)
+    most = max(factors) if strength else 1.0
+    factors = tuple(part / most for part in factors)
+    if most != 1.0:
+        _multiply(inward, node, strength, most)
+        _tell(
+            inward,
+            thing,
+            node,
+            strength,
+            step,
+            f"It has the strength that its colour has not, at a white balance of {kelvin:g} K.",
+        )
     if port in node.links:
-        said = f"A map colours it, so the white balance of {kelvin:g} K is missing from it."
-        _tell(inward, thing, node, port, step, said)
+        _on_map(inward, node, port, Vec(factors))
+        _tell(inward, thing, node, port, step, f"Its map has the white balance of {kelvin:g} K in it, by hand.")
         return
     default = common_ground().types[node.kind].parameters[port].default
     colour = cast("tuple[float, ...]", node.values.get(port, default))
-    node.values[port] = tuple(c * w for c, w in zip(colour, white_balance(kelvin), strict=True))
+    node.values[port] = tuple(c * w for c, w in zip(colour, factors, strict=True))
     _tell(inward, thing, node, port, step, f"It has the white balance of {kelvin:g} K in its colour, by hand.")
 
 

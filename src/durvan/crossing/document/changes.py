@@ -362,14 +362,16 @@ class TakePin(Chosen):
 
 
 class AddLight(AtOnce):
-    """Put a light into the target that the source does not have."""
+    """Put a light into the target that the source does not have, or several (`more`) that do one's work together."""
 
     tag: Literal["add light"] = "add light"
     light: AddedLight
+    more: tuple[AddedLight, ...] = ()
 
     @staticmethod
     def apply_all(document: Document, many: Sequence[AddLight]) -> Document:
-        kept = {light.path: light for light in (*document.added, *(one.light for one in many))}
+        fresh = (light for one in many for light in (one.light, *one.more))
+        kept = {light.path: light for light in (*document.added, *fresh)}
         return document.model_copy(update={"added": tuple(kept.values())})
 
 

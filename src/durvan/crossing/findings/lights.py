@@ -15,10 +15,13 @@ from durvan.crossing.light.report import Emitter
 from durvan.crossing.translation.lighting import category, is_setup
 from durvan.crossing.translation.rows import Row
 from durvan.formats.table import format_of
+from durvan.identity import leaf
 from durvan.scene.fate import Fate
 from durvan.scene.model import Kind, Solid, Thing
 
-_FLAME = re.compile(r"(?i)(flame|candle|lantern|torch|wick)|(^|[_\s\-])(lamp|bulb|fire)s?([_\s\-]|$|\d)")
+_FLAMES = frozenset({"flame", "candle", "candlelight", "lantern", "torch", "wick", "lamp", "bulb", "lightbulb", "fire"})
+_WORDS = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+")
+_NOT_ITSELF = frozenset({"l", "r", "left", "right", "top", "bottom", "front", "back", "mesh", "geo", "geom", "shape", "grp", "group", "inner", "outer"})  # fmt: skip
 _SHARE = 0.05  # of all light on a probe that a light must have to matter
 _NEAR = 0.5  # metres within which a light belongs to a flame
 _HIDDEN = 0.05  # opacity below which a mesh is not seen
@@ -285,16 +288,16 @@ def hidden_emitters(view: View) -> Iterator[Finding]:
     if report is None:
         return
     taken = {light.instead_of for light in view.plan.choices.added}
+    lost = [(one.path, there.name) for one in report.emitters if (there := view.scene.things.get(one.path)) is not None]
+    names = standins.Names(view, lost)
     for emitter in report.emitters:
         thing = view.scene.things.get(emitter.path)
         hidden = emitter.opacity < _HIDDEN
         if thing is None or emitter.path in taken or not _is_lost(view, emitter):
             continue
         lumens = standins.flux(emitter)
-        added = tuple(
-            Remedy("Put a light in its place", "Put lights in the place of all {count}", AddLight(light=light))
-            for light in standins.of_emitter(emitter, thing.name)
-        )
+        first, *more = standins.of_emitter(emitter, thing.name, names)
+        added = Remedy("Put a light in its place", "Put lights in the place of all {count}", AddLight(light=first, more=tuple(more)))  # fmt: skip
         cause = (
             f"{thing.name} is {100.0 * emitter.opacity:.3g} % solid and gives {lumens:.4g} lm"
             if hidden else f"{thing.name} gives {lumens:.4g} lm"
@@ -304,8 +307,8 @@ def hidden_emitters(view: View) -> Iterator[Finding]:
             "A mesh that lights without being seen" if hidden else "A glow that cannot light",
             f"{cause}; {view.target.title} {'dims a glow with its mesh' if hidden else 'lets no glow light'}",
             "what it lit will be dark", emitter.path, "", "Light",
-            (("flux", f"{lumens:.4g} lm"), ("area", f"{emitter.area:.4g} m²"), ("on", ", ".join(p.rsplit("/", 1)[-1] for p in emitter.objects[:4]))),
-            added,
+            (("flux", f"{lumens:.4g} lm"), ("area", f"{emitter.area:.4g} m²"), ("on", ", ".join(leaf(p) for p in emitter.objects[:4]))),
+            (added,),
         )  # fmt: skip
 
 
@@ -314,6 +317,14 @@ def _is_lost(view: View, emitter: Emitter) -> bool:
     abilities = view.target.identity.abilities
     hidden = emitter.opacity < _HIDDEN and not abilities.get("hidden_emitters", False)
     return hidden or not abilities.get("lit_by_glows", True)
+
+
+def is_flame(name: str) -> bool:
+    """Whether something is a flame or a lamp by its name: by its last word, as a lamp's brass is none."""
+    words = [word.lower() for word in _WORDS.findall(name)]
+    while len(words) > 1 and words[-1] in _NOT_ITSELF:
+        words.pop()
+    return bool(words) and (words[-1] in _FLAMES or words[-1].removesuffix("s") in _FLAMES)
 
 
 def flames(view: View) -> Iterator[Finding]:
@@ -325,14 +336,15 @@ def flames(view: View) -> Iterator[Finding]:
     lit = {path for emitter in report.emitters for path in emitter.objects} | set(report.glowing)
     lights = [thing.stands[12:15] for thing in view.scene.of(Kind.LIGHT) if len(thing.stands) == 16]
     taken = {light.instead_of for light in view.plan.choices.added}
-    named = [solid for solid in view.scene.solids if _FLAME.search(solid.path.rsplit("/", 1)[-1])]
+    named = [solid for solid in view.scene.solids if is_flame(leaf(solid.path))]
+    names = standins.Names(view, [(solid.path, leaf(solid.path)) for solid in named])
     lights += [_middle(solid, unit) for solid in named if solid.path in lit]
-    for solid in sorted(named, key=lambda one: "flame" not in one.path.rsplit("/", 1)[-1].lower()):
-        name = solid.path.rsplit("/", 1)[-1]
+    for solid in sorted(named, key=lambda one: "flame" not in leaf(one.path).lower()):
+        name = leaf(solid.path)
         if solid.path in lit or solid.path in taken or _within(solid, lights, unit):
             continue
         lights.append(_middle(solid, unit))  # the candle below a flame needs no other one
-        light = standins.flame(solid, unit)
+        light = standins.flame(solid, unit, names)
         remedy = Remedy("Give it a light", "Give all {count} a light", AddLight(light=light))
         yield Finding(
             "unlit-flame", Level.LOOK, "A flame that lights nothing", f"{name} has no light within {_NEAR:g} m and does not glow",

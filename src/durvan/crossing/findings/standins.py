@@ -4,25 +4,44 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Iterable
 
 from durvan.crossing.findings.view import View
 from durvan.crossing.light.report import Emitter
 from durvan.crossing.translation.choices import AddedLight
+from durvan.identity import Namer, clean, leaf
 from durvan.optics.colour import black_body, luminance
 from durvan.optics.sun import place_in_sky, towards
 from durvan.scene.model import Kind, Solid
 
 Matrix = tuple[float, ...]
 Value = bool | float | str | tuple[float, ...]
-_CLEAN = re.compile(r"[^A-Za-z0-9_]")
 _CANDLE, _LAMP = 12.6, 800.0  # lumen: a candle (1 cd), a household lamp
 _SUN_HEIGHT = 45.0  # degrees, where nothing says better
 _FLAT, _LONG = 0.15, 2.5  # how thin a mesh is flat, how long one is a tube
 
 
-def _path(name: str) -> str:
-    clean = _CLEAN.sub("_", name) or "light"
-    return f"/{clean if not clean[0].isdigit() else '_' + clean}"
+class Names:
+    """Paths for lights that are offered: no two alike, none that the scene has at its root, and the same as long as the scene is."""
+
+    def __init__(self, view: View, wanted: Iterable[tuple[str, str]]) -> None:
+        """`wanted` are what lights may be offered for: its path and its name."""
+        there = [*view.scene.things, *(solid.path for solid in view.scene.solids)]
+        self.names = Namer(
+            (path.split("/", 2)[1] for path in there if path.count("/") and path.startswith("/")), exact=True
+        )
+        self.names.know((f"{path}{suffix}", f"{_wish(name)}{suffix}") for path, name in wanted for suffix in _SUFFIXES)
+
+    def path(self, path: str, name: str, suffix: str = "") -> str:
+        """The path of a light for something."""
+        return f"/{self.names.name(f'{path}{suffix}', f'{_wish(name)}{suffix}')}"
+
+
+_SUFFIXES = ("", "_front", "_back")
+
+
+def _wish(name: str) -> str:
+    return f"{clean(name, 'a')}_light"
 
 
 def flux(emitter: Emitter) -> float:
@@ -34,7 +53,7 @@ def flux(emitter: Emitter) -> float:
     return sides * math.pi * luminance(emitter.luminance) * emitter.area
 
 
-def of_emitter(emitter: Emitter, name: str) -> list[AddedLight]:
+def of_emitter(emitter: Emitter, name: str, names: Names) -> list[AddedLight]:
     """Lights that do the work of a mesh: two panels back to back for a flat one, a tube for a long one, else a ball."""
     lumens = flux(emitter)
     level = max(luminance(emitter.luminance), 1e-9)
@@ -47,7 +66,7 @@ def of_emitter(emitter: Emitter, name: str) -> list[AddedLight]:
 
     def made(suffix: str, prim: str, values: tuple[tuple[str, Value], ...], place: Matrix) -> AddedLight:
         return AddedLight(
-            path=_path(f"{name}_light{suffix}"), prim=prim, values=(*values, *shared), place=place,
+            path=names.path(emitter.path, name, suffix), prim=prim, values=(*values, *shared), place=place,
             instead_of=emitter.path, why=why,
         )  # fmt: skip
 
@@ -85,9 +104,9 @@ def _unit(v: tuple[float, ...]) -> tuple[float, float, float]:
     return v[0] / length, v[1] / length, v[2] / length
 
 
-def flame(solid: Solid, unit: float) -> AddedLight:
+def flame(solid: Solid, unit: float, names: Names) -> AddedLight:
     """A small ball in the middle of a flame or lamp: a candle's light, or a lamp's."""
-    name = solid.path.rsplit("/", 1)[-1]
+    name = leaf(solid.path)
     lamp = re.search(r"(?i)lamp|bulb|lantern", name) is not None
     middle = tuple(unit * (low + high) / 2.0 for low, high in zip(solid.low, solid.high, strict=True))
     size = min((high - low) * unit for low, high in zip(solid.low, solid.high, strict=True))
@@ -97,7 +116,7 @@ def flame(solid: Solid, unit: float) -> AddedLight:
     )  # fmt: skip
     place = _matrix((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), middle)
     return AddedLight(
-        path=_path(f"{name}_light"), prim="SphereLight", values=values, place=place, instead_of=solid.path,
+        path=names.path(solid.path, name), prim="SphereLight", values=values, place=place, instead_of=solid.path,
         why=f"for {name}, which lights nothing",
     )  # fmt: skip
 

@@ -6,6 +6,7 @@ import json
 import re
 from pathlib import Path
 
+import numpy as np
 import OpenImageIO as oiio
 import pytest
 from typer.testing import CliRunner
@@ -247,3 +248,66 @@ def test_nobody_measures_past_the_one_way() -> None:
         if re.search(r"\bAppearance\(", file.read_text())
     }
     assert making == {"crossing/job/measuring.py", "crossing/looks/server.py"}
+
+
+BALL = """#usda 1.0
+(
+    metersPerUnit = 1
+    upAxis = "Y"
+)
+def Camera "Eye"
+{
+    float horizontalAperture = 0.36
+    float verticalAperture = 0.24
+    float focalLength = 0.35
+    double3 xformOp:translate = (0, 0, 6)
+    uniform token[] xformOpOrder = ["xformOp:translate"]
+}
+def DomeLight "Sky"
+{
+    float inputs:intensity = 1
+}
+def Sphere "Ball" (prepend apiSchemas = ["MaterialBindingAPI"])
+{
+    double radius = 0.9
+    rel material:binding = </M>
+}
+def Material "M"
+{
+    token outputs:surface.connect = </M/s.outputs:surface>
+    def Shader "s"
+    {
+        uniform token info:id = "UsdPreviewSurface"
+        color3f inputs:diffuseColor = (0.1, 0.02, 0.02)
+        float inputs:roughness = 1
+        token outputs:surface
+    }
+}
+"""
+
+
+@pytest.mark.parametrize("size", [(48, 48), (72, 24), (24, 72)])
+def test_mitsuba_frames_a_picture_of_any_aspect_as_the_preview_does(tmp_path: Path, size: tuple[int, int]) -> None:
+    """A film of 3:2 in pictures of other aspects: the ball is as large in both."""
+    (tmp_path / "s.usda").write_text(BALL)
+    found = []
+    for more in ((), ("--engine", "mitsuba")):
+        out = tmp_path / "p.exr"
+        words = (
+            "render",
+            str(tmp_path / "s.usda"),
+            "--out",
+            str(out),
+            "--width",
+            str(size[0]),
+            "--height",
+            str(size[1]),
+            "--samples",
+            "8",
+        )
+        done = run(*words, *more)
+        assert done.exit_code == 0, (done.output, done.exception)
+        green = oiio.ImageBuf(str(out)).get_pixels(oiio.FLOAT)[..., 1]
+        rows, columns = (green < 0.5 * green.max()).nonzero()
+        found.append((np.ptp(columns) + 1, np.ptp(rows) + 1))
+    assert found[0] == pytest.approx(found[1], abs=1.01) and min(found[0]) >= 6

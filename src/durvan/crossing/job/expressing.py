@@ -46,8 +46,8 @@ class Expressed:
         )
 
 
-def express(session: Session, target: bool, folder: Path, report: Report = silent) -> Expressed:
-    """Write a side of a crossing for Mitsuba into a folder. Raises the errors of carrying."""
+def express(session: Session, target: bool, folder: Path, report: Report = silent, aspect: float = 0.0) -> Expressed:
+    """Write a side of a crossing for Mitsuba into a folder, for pictures of an aspect where that is not the scene's. Raises the errors of carrying."""
     ending = named(session.registry.get(ENGINE).identity.formats[0]).writes[0]
     out = folder / f"{'target' if target else 'source'}{ending}"
     source = Path(session.scene.file)
@@ -71,7 +71,7 @@ def express(session: Session, target: bool, folder: Path, report: Report = silen
         source, dialect = made, session.document.target
     if not target and session.scene.dialect == ENGINE and source.suffix == ending:
         return Expressed(source, session, {}, {thing.id: (thing.name,) for thing in session.scene.own})
-    judged = start(source, session.registry, ENGINE, dialect, report=report, roots=session.user_roots)
+    judged = start(source, session.registry, ENGINE, dialect, report=report, roots=session.user_roots, aspect=aspect)
     done = judged.carry(out, report)
     called = {
         thing: tuple(name for path in paths for name in done.names.get(path, ())) for thing, paths in first.items()

@@ -78,7 +78,8 @@ def judge(
     exposure = staging.exposure_of(session.scene, things, session.registry, eye.id, size)
     response = exposure.sampling.response
     with tempfile.TemporaryDirectory() as folder:
-        made = express(session, target, Path(folder), report)
+        aspect = size[0] / size[1] * max(exposure.sampling.pixel_aspect, 1e-3)
+        made = express(session, target, Path(folder), report, aspect)
         on_the_way = (
             (lambda picture, done: seen(exposure.exposed(picture), done, response)) if seen is not None else None
         )

@@ -532,9 +532,9 @@ class Session:
 
 def start(
     file: Path, registry: Registry, target: str = "", source: str = "", scope: str = "", placement: str = "",
-    report: Report = silent, roots: Iterable[Root] = (),
+    report: Report = silent, roots: Iterable[Root] = (), aspect: float = 0.0,
 ) -> Session:  # fmt: skip
-    """Open a scene, or a saved crossing, and work out its plan.
+    """Open a scene, or a saved crossing, and work out its plan; for pictures of an `aspect` (width over height), where that is not the scene's.
 
     What is left empty is as it was saved; of a scene it is everything, beside the original, to the first dialect that
     is not its own. `roots` are looked in for this time only, after the crossing's and before the person's own. Raises the
@@ -549,11 +549,20 @@ def start(
         session = _resumed(file, registry, choice, report)
     else:
         scene = _opened(file, registry, source, report)
+        scene = framed(scene, aspect) if aspect > 0.0 else scene
         bare = Document(source=str(file), source_sha256=checksum(str(file)), target=default_target(scene, registry))
         session = Session(registry, scene, choice.apply(bare))
     session.user_roots = (*roots, *root_files.of_user())
     session.renew(report)
     return session
+
+
+def framed(scene: Scene, aspect: float) -> Scene:
+    """A scene whose cameras are carried for pictures of an aspect."""
+    cameras = {
+        thing.id: replace(thing, context={**thing.context, "frame_aspect": aspect}) for thing in scene.of(Kind.CAMERA)
+    }
+    return replace(scene, things={**scene.things, **cameras})
 
 
 def default_target(scene: Scene, registry: Registry) -> str:

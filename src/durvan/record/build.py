@@ -6,13 +6,16 @@ from pathlib import Path
 from typing import Any
 
 from durvan import __version__
+from durvan.crossing.document.decided import decisions, is_path
 from durvan.crossing.findings import Finding
 from durvan.crossing.job.session import Session
+from durvan.crossing.translation.choices import Choices
 from durvan.crossing.translation.ledger import row_document, worst
-from durvan.crossing.translation.rows import By
 from durvan.engine.costs import Sources, cost_of, sources_of
 from durvan.files.paths import shown
+from durvan.identity import leaf
 from durvan.scene.baking import Bake
+from durvan.scene.model import Scene
 
 
 def _baked(bake: Bake, sources: Sources) -> dict[str, Any]:
@@ -73,31 +76,37 @@ def summary(session: Session) -> dict[str, Any]:
 
 
 def taken(session: Session) -> list[str]:
-    """What a person has chosen and which remedies were taken, a sentence each."""
-    document = session.document
-
-    def named(thing: str) -> str:
-        return thing.rsplit("/", 1)[-1]
-
-    said = [f"{named(one.thing)}: {one.node}.{one.parameter} is taken for {one.value}" for one in document.values]
-    said += [f"{named(one.thing)}: {one.node} is read as {one.case}" for one in document.readings]
-    said += [f"{named(one.thing)}: the green of {one.node} is turned round" for one in document.turned]
-    said += [f"{named(thing)} is left behind" for thing in document.left_out]
-    said += [
-        f"{named(one.into)} is worn in the place of {named(one.thing)}, which is the same" for one in document.merged
-    ]
-    said += [f"{one.what} of {named(one.subject)}: {one.how}" for one in document.policies]
-    for note in document.notes:
-        how = (
-            f"fitted, which took the drift from {note.before:.2f} to {note.after:.2f}"
-            if note.by is By.FIT
-            else "set by hand"
+    """All that was decided, by a person or by remedies that were taken, a sentence each; what has no effect is marked as such."""
+    document, scene = session.document, session.scene
+    idle = {
+        (f.path if not f.thing else f.thing, f.path if f.thing else "")
+        for f in session.findings
+        if f.code == "about-nothing"
+    }
+    said = []
+    for one in decisions(document):
+        nothing = (one.about, "") in idle or (one.about, one.node) in idle
+        said.append(
+            f"{_named(one.about, scene)}: {one.words}{' (this has no effect: it is about nothing)' if nothing else ''}"
         )
-        said.append(f"{named(note.thing)}: {note.node}.{note.parameter} is {how}")
     said += [f"{shown(link.written)} is replaced by {shown(link.to)}" for link in document.links]
-    if document.copies:
-        said.append(f"the target reads tiled copies of its pictures ({shown(document.copies)})")
-    return said
+    usual = Choices(target=document.target)
+    whole = {
+        "copies": f"the target reads tiled copies of its pictures ({shown(document.copies)})",
+        "scope": f"only {document.scope} is carried",
+        "placement": f"the target is written {document.placement.value}",
+        "written_as": f"the target is written as {document.written_as}",
+        "balanced": f"the target's light is balanced for {document.balanced:g} K, in its cameras' place",
+        "kelvin": f"temperatures that the target does not know become colours of {document.kelvin} lights",
+        "setup_names": f"lights called {', '.join(document.setup_names)} are kept off",
+        "in_use": f"the settings are those of “{document.in_use}”",
+    }
+    return said + [words for name, words in whole.items() if getattr(document, name) != getattr(usual, name)]
+
+
+def _named(about: str, scene: Scene) -> str:
+    thing = scene.things.get(about)
+    return thing.name if thing is not None else leaf(about) if is_path(about) else about
 
 
 def record(session: Session, rows: bool = True) -> dict[str, Any]:
@@ -129,6 +138,7 @@ def record(session: Session, rows: bool = True) -> dict[str, Any]:
             "file": session.carried.file.name,
             "sha256": session.carried.sha256,
             "checked": session.carried.checked,
+            "as_it_stands": session.is_carried,
         }
     out["taken"] = taken(session)
     things = []

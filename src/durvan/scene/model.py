@@ -46,6 +46,7 @@ class Thing:
     place: tuple[float, ...] = ()
     stands: tuple[float, ...] = ()
     words: str = field(default="", compare=False, repr=False)  # the network in words, once somebody asked for it
+    basis: str = field(default="", compare=False, repr=False)  # the network in few letters, likewise
     wearing: str = field(default="", compare=False, repr=False)  # what wears it in few letters, likewise
 
     @property

@@ -145,7 +145,7 @@ def test_thousands_are_done_at_once() -> None:
 
 def test_every_kind_has_a_tag_of_its_own() -> None:
     kinds = Change.__args__[0].__args__
-    assert len({kind.model_fields["tag"].default for kind in kinds}) == len(kinds) == 35
+    assert len({kind.model_fields["tag"].default for kind in kinds}) == len(kinds) == 38
     for bad in ({"tag": "explode"}, {"tag": "allow"}, {"tag": "allow", "folder": "/x", "more": 1}):
         with pytest.raises(ValidationError):
             TypeAdapter(Change).validate_python(bad)
@@ -195,7 +195,7 @@ def test_files_have_the_form_that_they_had(tmp_path: Path) -> None:
     ).model_copy(update={"remembered": (Known("a.png", 12, 4, 4, "ab"),)})  # fmt: skip
     store.save(document, tmp_path / "a.durvan")
     data = json.loads((tmp_path / "a.durvan").read_text())
-    assert data["version"] == 7 and data["format"] == "durvan crossing" and data["placement"] == "beside"
+    assert data["version"] == 8 and data["format"] == "durvan crossing" and data["placement"] == "beside"
     assert data["roots"] == [{"folder": "/maps", "deep": True, "on": True}]
     assert data["remembered"] == [{"written": "a.png", "size": 12, "width": 4, "height": 4, "sha256": "ab"}]
     assert data["notes"] == [

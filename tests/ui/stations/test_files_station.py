@@ -343,3 +343,36 @@ def test_from_moved_files_to_nothing_open(room, qtbot, monkeypatch, tmp_path) ->
     text = out.read_text()
     assert [line for line in text.splitlines() if "/mnt/skerry" in line and "tide_table" not in line] == []
     assert "moved/library/wood/oak_normal.png" in text and "P:" not in text
+
+
+def test_f5_reads_the_scene_again(room, qtbot) -> None:
+    """A value that was changed in the file is there after F5, with the selection where it was."""
+    state = room.state
+    file = Path(state.session.scene.file)
+    thing = next(one for one in state.session.scene.things.values() if one.name == "WetSlate")
+    state.select(Selection(thing.id))
+    before = state.session.read
+    qtbot.keyClick(room, Qt.Key.Key_F5)
+    settle(room, qtbot)
+    assert state.session.read is before  # nothing has changed
+    file.write_text(file.read_text().replace("inputs:polish = 0.8", "inputs:polish = 0.81"))
+    qtbot.keyClick(room, Qt.Key.Key_F5)
+    qtbot.waitUntil(lambda: state.session.read is not before, timeout=20_000)
+    settle(room, qtbot)
+    values = {node.values.get("polish") for one in state.session.scene.things.values() for node in one.graph.nodes.values()}
+    assert 0.81 in {round(value, 3) for value in values if isinstance(value, float)} and state.selection.thing == thing.id
+
+
+def test_after_a_carry_the_window_shows_what_it_looked_at(window, qtbot, ready, tmp_path) -> None:
+    """Carrying looks at shapes and works out what follows; the views are told."""
+    from making import NOISY, write
+
+    window.open(write(tmp_path, NOISY))
+    qtbot.waitUntil(lambda: window.state.session is not None and window.state.job is None, timeout=20_000)
+    told = []
+    window.state.renewed.connect(lambda: told.append(window.state.session.outcome))
+    window.state.carry(tmp_path / "out.usda")
+    qtbot.waitUntil(lambda: (tmp_path / "out.usda").is_file() and window.state.job is None, timeout=60_000)
+    qtbot.waitUntil(lambda: bool(told) and told[-1] is window.state.session.outcome, timeout=10_000)
+    (done,) = [one for one in window.state.session.plan.translations.values() if one.bakes]
+    assert done.thing == "/W/Paint" and window.state.session.is_carried

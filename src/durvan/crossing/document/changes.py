@@ -13,6 +13,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
+from durvan.crossing.document.decided import Decided, given_to, without
 from durvan.crossing.document.document import Accepted, Document, PickedProbe, Pin, Relink
 from durvan.crossing.translation.choices import (
     AddedLight,
@@ -438,7 +439,7 @@ class SetSettings(Chosen):
     """Put a named set of values for the target's settings, or use one that there is; `notes` None leaves the set alone."""
 
     tag: Literal["settings set"] = "settings set"
-    name: str
+    name: str = Field(min_length=1, max_length=60)
     notes: tuple[Note, ...] | None = None
 
     def apply(self, document: Document) -> Document:
@@ -453,7 +454,7 @@ class NameSettings(Chosen):
 
     tag: Literal["name settings"] = "name settings"
     name: str
-    to: str
+    to: str = Field(min_length=1, max_length=60)
 
     def apply(self, document: Document) -> Document:
         if any(one.name == self.to for one in document.sets):
@@ -537,13 +538,57 @@ class Choose(Chosen):
 
     def apply(self, document: Document) -> Document:
         said = self.model_dump(exclude={"tag"}, exclude_none=True)
-        return document.model_copy(update=said)
+        return document.to(said.pop("target", document.target)).model_copy(update=said)
+
+
+class Drop(AtOnce):
+    """Take back all that was decided about a thing, or (with a node) about that node of it on a side."""
+
+    tag: Literal["drop"] = "drop"
+    thing: str
+    node: str = ""
+    in_target: bool = False
+
+    @staticmethod
+    def apply_all(document: Document, many: Sequence[Drop]) -> Document:
+        gone = {(one.thing, one.node, one.in_target if one.node else False) for one in many}
+
+        def is_gone(one: Decided) -> bool:
+            return (one.about, "", False) in gone or (one.about, one.node, one.in_target) in gone
+
+        return without(document, is_gone)
+
+
+class GiveAll(Chosen):
+    """Have all that was decided about a thing be about another one: it was renamed, or stands elsewhere."""
+
+    tag: Literal["give all"] = "give all"
+    thing: str
+    to: str
+
+    def apply(self, document: Document) -> Document:
+        moved = given_to(document, self.thing, self.to)
+        return moved.model_copy(
+            update={"bases": tuple(one for one in moved.bases if one.thing not in (self.thing, self.to))}
+        )
+
+
+class KeepAll(AtOnce):
+    """Let what was decided about a thing hold as it is now."""
+
+    tag: Literal["keep all"] = "keep all"
+    thing: str
+
+    @staticmethod
+    def apply_all(document: Document, many: Sequence[KeepAll]) -> Document:
+        things = {one.thing for one in many}
+        return document.model_copy(update={"bases": tuple(one for one in document.bases if one.thing not in things)})
 
 
 Change = Annotated[
     SetValue | ReadAs | TurnGreen | PutLinks | SetRoots | AllowFolder | LeaveOut | PutNote | TakeNote | PutFits | TakeFit
     | Accept | Reopen | Choose | SetTrims | SetTint | SetProbes | PutPin | TakePin | AddLight | TakeLight | KeepOff | HideFromCameras | MoveForward | SetSettings
-    | NameSettings | DropSettings | OfferSun | SayKind | SetPolicy | Merge | PutNotes | GiveTo | SwapNode | Forget,
+    | NameSettings | DropSettings | OfferSun | SayKind | SetPolicy | Merge | PutNotes | GiveTo | SwapNode | Forget | Drop | GiveAll | KeepAll,
     Field(discriminator="tag"),
 ]  # fmt: skip
 

@@ -8,11 +8,11 @@ from typing import Literal
 
 from pydantic import Field
 
-from durvan.crossing.translation.choices import Choices, Chosen
+from durvan.crossing.translation.choices import Choices, Chosen, Note, Redirect, SettingsSet, Swap, Trim
 from durvan.files.resolve import Known
 from durvan.files.roots import Root
 
-VERSION = 7
+VERSION = 8
 
 
 class Accepted(Chosen):
@@ -61,6 +61,29 @@ class Pin(Chosen):
     light: str = ""
 
 
+class Basis(Chosen):
+    """What a thing of the source was when it was decided about: its network in few letters."""
+
+    thing: str
+    print: str
+
+
+class ForTarget(Chosen):
+    """What was decided for a target while another one is chosen; it waits until that is chosen again."""
+
+    target: str
+    notes: tuple[Note, ...] = ()
+    redirects: tuple[Redirect, ...] = ()
+    swaps: tuple[Swap, ...] = ()
+    trims: tuple[Trim, ...] = ()
+    balanced: float = 0.0
+    sets: tuple[SettingsSet, ...] = ()
+    in_use: str = ""
+
+
+_OF_TARGET = tuple(name for name in ForTarget.model_fields if name != "target")
+
+
 class Document(Choices):
     """What a .durvan file holds: the choices, and where they came from."""
 
@@ -80,6 +103,20 @@ class Document(Choices):
     camera: str = ""
     probes: tuple[PickedProbe, ...] = ()
     pins: tuple[Pin, ...] = ()
+    bases: tuple[Basis, ...] = ()
+    apart: tuple[ForTarget, ...] = ()
+
+    def to(self, target: str) -> Document:
+        """The same for another target: what was decided in the words of the one before waits, and what waits for this one holds again."""
+        if target == self.target:
+            return self
+        here = ForTarget(target=self.target, **{name: getattr(self, name) for name in _OF_TARGET})
+        waits = {one.target: one for one in self.apart}
+        there = waits.pop(target, ForTarget(target=target))
+        if here != ForTarget(target=self.target):
+            waits[self.target] = here
+        update = {name: getattr(there, name) for name in _OF_TARGET}
+        return self.model_copy(update={"target": target, "apart": tuple(waits.values()), **update})
 
     def source_path(self, file: Path) -> Path:
         """Where the source is, seen from where the .durvan file lies."""

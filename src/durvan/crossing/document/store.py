@@ -18,8 +18,11 @@ _LARGEST = 200_000_000
 
 
 def save(document: Document, file: Path) -> None:
-    """Write by replacing, so that a crash leaves the old file or the new one whole. Raises CrossingFileError."""
+    """Write by replacing, so that a crash leaves the old file or the new one whole; what could not be opened again is not written. Raises
+    CrossingFileError.
+    """
     text = json.dumps(document.model_dump(mode="json"), indent=2, ensure_ascii=False, allow_nan=False) + "\n"
+    _checked(json.loads(text), file)
     try:
         with replacing(file, durable=True) as temporary:
             temporary.write_text(text, encoding="utf-8")
@@ -64,7 +67,7 @@ def _upgraded(data: Any, file: Path) -> Any:
             f"was made by a newer Durvan (version {version}; this one reads up to {VERSION}).",
             file=file, inside="version", advice="Open it with that one.",
         )  # fmt: skip
-    return {**data, "version": VERSION}  # what 1 to 6 did not have yet has defaults that say the same
+    return {**data, "version": VERSION}  # what 1 to 7 did not have yet has defaults that say the same
 
 
 def _checked(data: Any, file: Path) -> Document:

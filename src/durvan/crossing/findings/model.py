@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
@@ -12,6 +13,7 @@ from functools import cached_property
 from durvan.crossing.document.changes import Change, Request
 
 COUNT = "{count}"
+_NUMBERS = re.compile(r"\d+(?:[.,]\d+)*")
 
 
 class Level(IntEnum):
@@ -77,9 +79,19 @@ class Finding:
 
     @property
     def fingerprint(self) -> str:
-        """Changes when the evidence does."""
+        """Changes when the evidence does, or a number in the cause; words may be put otherwise."""
+        said = [value for _, value in self.evidence] + _NUMBERS.findall(self.cause)
+        return hashlib.sha256("|".join(said).encode()).hexdigest()[:16]
+
+    @property
+    def worded(self) -> str:
+        """The same as it was until version 7 of crossings, with every word."""
         text = "|".join(f"{name}={value}" for name, value in self.evidence) + self.cause
         return hashlib.sha256(text.encode()).hexdigest()[:16]
+
+    def agreed(self, fingerprint: str | None) -> bool:
+        """Whether it is what was accepted, by the fingerprint that it had then."""
+        return fingerprint is not None and fingerprint in (self.fingerprint, self.worded)
 
 
 def _place(finding: Finding) -> tuple[int, str, str]:
@@ -159,7 +171,7 @@ class Group:
         kept = {
             place: left
             for place, part in self.parts.items()
-            if (left := tuple(f for f in part if f.key not in accepted or accepted[f.key] != f.fingerprint))
+            if (left := tuple(f for f in part if not f.agreed(accepted.get(f.key))))
         }
         return Group(self.code, self.topic, kept) if kept else None
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 
 from durvan.crossing.findings import (
     clipping,
+    decided,
     decoding,
     engines,
     exposure,
@@ -89,6 +90,7 @@ RULES: tuple[Rule, ...] = (
     Rule(recognised.CODES, "Facing", Need.TRANSLATIONS | Need.SHAPES, recognised.recognised),
     Rule(engines.CODES, "Light", Need.ENGINES, of_scene=engines.said),
     Rule(pins.CODES, "Proof", Need.PINS, of_scene=pins.noted),
+    Rule(decided.CODES, "", Need.SCOPE | Need.TRANSLATIONS | Need.CHOICES, of_scene=decided.of_decisions),
     Rule(("look-unknown",), "Facing", Need.TRANSLATIONS | Need.DRIFTS, looks.unknown),
 )  # fmt: skip
 
@@ -134,6 +136,8 @@ def _changed(view: View, before: View) -> _Changed:
         whole |= Need.LIGHT
     if view.messages != before.messages:
         whole |= Need.ENGINES
+    if view.plan.choices is not before.plan.choices:
+        whole |= Need.CHOICES
     if view.pins != before.pins:
         whole |= Need.PINS
     if view.verdicts is not before.verdicts:

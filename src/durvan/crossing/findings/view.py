@@ -35,11 +35,14 @@ class Need(Flag):
     ENGINES = auto()  # what renderers said
     PINS = auto()  # notes on places of the picture
     SHAPES = auto()  # what wears each material, and what it was recognised as
+    CHOICES = auto()  # what a person decided, whatever follows of it
 
 
 @dataclass(frozen=True)
 class View:
-    """One state of a crossing. `verdicts` are by the stamp of what was judged, `drifts` by the looks compared."""
+    """One state of a crossing. `verdicts` are by the stamp of what was judged, `drifts` by the looks compared; `other_bases` are the things that
+    are not what they were when something was decided about them.
+    """
 
     plan: Plan
     registry: Registry
@@ -51,6 +54,7 @@ class View:
     light_limit: float = 0.5
     messages: tuple[Message, ...] = ()
     pins: tuple[Pin, ...] = ()
+    other_bases: frozenset[str] = frozenset()
     _keys: dict[str, tuple[Translation, LookKey]] = field(default_factory=dict, compare=False)
     _light: Known = field(default_factory=Known, compare=False)
 

@@ -6,6 +6,7 @@ import time
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
+from durvan.crossing.document.bases import others
 from durvan.crossing.document.document import Document
 from durvan.crossing.findings import Findings, View, look_over
 from durvan.crossing.light.added import with_added
@@ -101,6 +102,7 @@ def work_out(
         document.light_limit,
         evidence.messages,
         document.pins,
+        others(document, read),
     )
     report(Step("Looking for what matters"))
     found = look_over(view, (previous.view, previous.findings) if previous is not None else None)

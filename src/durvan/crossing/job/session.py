@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from durvan.crossing.document import store
+from durvan.crossing.document.bases import based
 from durvan.crossing.document.changes import (
     Accept,
     Change,
@@ -30,7 +31,7 @@ from durvan.crossing.document.changes import (
 )
 from durvan.crossing.document.document import Accepted, Document, Relink
 from durvan.crossing.exchange.carry import Carried, carry
-from durvan.crossing.exchange.intake import open_scene
+from durvan.crossing.exchange.intake import open_scene, stamps
 from durvan.crossing.findings import Finding, Findings, Group, Level, Remedy
 from durvan.crossing.job.outcome import Evidence, Outcome, work_out
 from durvan.crossing.light.asking import Known as KnownLight
@@ -102,7 +103,9 @@ class Session:
     user_roots: tuple[Root, ...] = ()
     shelf: Shelf = field(default_factory=Shelf)
     revision: int = 0
+    read_sha: str = ""  # of the source's file, as it was read
     _saved: Document | None = None
+    _carried_of: tuple[Document, Scene] | None = None  # what stood when it was carried
     _known: KnownLight = field(default_factory=KnownLight)
     _trimmed: tuple[LightReport, Plan, LightReport] | None = None  # what was measured, by which plan, with its trims
     _open: tuple[tuple[Accepted, ...], Findings, Findings] | None = None
@@ -133,6 +136,7 @@ class Session:
         after = applied(self.document, changes)
         if after == self.document:
             return
+        after = based(after, self.read)
         self.done.append(Command(name, self.document, after))
         self.undone.clear()
         self._put(after)
@@ -140,6 +144,8 @@ class Session:
     def put_choices(self, name: str, update: Mapping[str, Any]) -> None:
         """Put other choices in the place of some, by a named, undoable command."""
         after = self.document.model_copy(update=dict(update))
+        if "target" in update:
+            after = self.document.to(update["target"]).model_copy(update=dict(update))
         if after != self.document:
             self.done.append(Command(name, self.document, after))
             self.undone.clear()
@@ -169,7 +175,8 @@ class Session:
 
     def _with_memory(self, document: Document) -> Document:
         """A former document with what was learnt since: undoing forgets no file and no place."""
-        return document.model_copy(update={"remembered": self.document.remembered, "source": self.document.source})
+        names = ("remembered", "source", "source_sha256")
+        return document.model_copy(update={name: getattr(self.document, name) for name in names})
 
     @property
     def changed(self) -> bool:
@@ -413,17 +420,36 @@ class Session:
         """
         document, read, evidence, previous = self.document, self.read, self.evidence, self.outcome
         outlook, revision, registry = self.outlook(), self.revision, self.registry
-        where = previous.document if previous is not None else None
+        where = previous.document if previous is not None and previous.read is read else None
         stale = afresh or where is None or any(getattr(where, n) != getattr(document, n) for n in _LOOKED_FOR_BY)
 
         def run(report: Report = silent) -> Outcome:
             found = evidence
             if stale:
-                before = evidence.disk if previous is not None else None
+                before = evidence.disk if previous is not None and previous.read is read else None
                 found = replace(evidence, disk=look(read, outlook, document.copies, before, report))
             return work_out(document, read, registry, found, previous, revision, report)
 
         return run
+
+    def read_again(self) -> Callable[[Report], tuple[Scene, str] | None]:
+        """The work that reads the source again, for any thread; None where nothing that it was read from has changed."""
+        file, dialect, before, registry = Path(self.read.file), self.document.source_dialect, self.read, self.registry
+
+        def run(report: Report = silent) -> tuple[Scene, str] | None:
+            if stamps(before.stamps) == before.stamps:
+                return None
+            digest = checksum(str(file))
+            return _opened(file, registry, dialect, report), digest
+
+        return run
+
+    def take_scene(self, scene: Scene, sha: str) -> None:
+        """Let the source be what it is now; `renew` works out what follows. What was decided stays, and is told where it is about nothing, or
+        about what is another thing."""
+        self.read, self.read_sha = scene, sha
+        self.evidence = replace(self.evidence, bodies={}, traits={}, light=None, effects={}, messages=())
+        self.revision += 1
 
     def take(self, outcome: Outcome) -> bool:
         """Let an outcome stand; False when a later one stands already, and this one is of no use any more."""
@@ -452,7 +478,7 @@ class Session:
     def accepted(self, finding: Finding) -> str:
         """Why a finding was accepted; empty when it is open, also because its evidence has changed since."""
         for entry in self.document.accepted:
-            if entry.key == finding.key and entry.fingerprint == finding.fingerprint:
+            if entry.key == finding.key and finding.agreed(entry.fingerprint):
                 return entry.reason
         return ""
 
@@ -499,9 +525,19 @@ class Session:
         if self.behind:
             self.renew(report)
         self.look_at_shapes(report)
+        document = self.document
         self.carried = carry(self.plan, self.registry, out, report)
+        self._carried_of = document, self.read
         carried.remember(out, folders_of(self.read))
         return self.carried
+
+    @property
+    def is_carried(self) -> bool:
+        """Whether what was carried last is what stands now."""
+        if self._carried_of is None:
+            return False
+        document, read = self._carried_of
+        return read is self.read and self._with_memory(document) == self.document
 
     def write_as(self, out: Path) -> None:
         """Have the target in the format of a file; an undoable command where that is another one than it was."""
@@ -524,7 +560,12 @@ class Session:
         """Save the crossing."""
         source = Path(self.read.file).absolute()
         written = Path(os.path.relpath(source, file.absolute().parent)).as_posix()
-        self.document = self.document.model_copy(update={"source": written, "remembered": self._remembered()})
+        learnt = {
+            "source": written,
+            "remembered": self._remembered(),
+            "source_sha256": self.read_sha or self.document.source_sha256,
+        }
+        self.document = self.document.model_copy(update=learnt)
         store.save(self.document, file)
         self.file = file
         self._saved = self.document
@@ -550,8 +591,9 @@ def start(
     else:
         scene = _opened(file, registry, source, report)
         scene = framed(scene, aspect) if aspect > 0.0 else scene
-        bare = Document(source=str(file), source_sha256=checksum(str(file)), target=default_target(scene, registry))
-        session = Session(registry, scene, choice.apply(bare))
+        digest = checksum(str(file))
+        bare = Document(source=str(file), source_sha256=digest, target=default_target(scene, registry))
+        session = Session(registry, scene, choice.apply(bare), read_sha=digest)
     session.user_roots = (*roots, *root_files.of_user())
     session.renew(report)
     return session
@@ -584,10 +626,11 @@ def _resumed(file: Path, registry: Registry, choice: Choose, report: Report) -> 
             f"its source is not at {source}.", file=file, inside="source", advice="Put it back there, or mend the path."
         )
     scene = _opened(source, registry, choice.source_dialect or document.source_dialect, report)
-    if document.source_sha256 and checksum(str(source)) != document.source_sha256:
+    digest = checksum(str(source))
+    if document.source_sha256 and digest != document.source_sha256:
         detail = f"{source.name} is not what it was when {file.name} was saved"
         scene.oddities.append(Oddity("source-changed", "", "/", detail))
-    session = Session(registry, scene, document, file)
+    session = Session(registry, scene, document, file, read_sha=digest)
     session._saved = document
     session.do("Open with other choices", choice)
     return session

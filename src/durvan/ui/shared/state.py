@@ -11,6 +11,7 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from durvan.crossing.document.changes import Change, Fit, Match, SetRoots
+from durvan.crossing.exchange.carry import Carried
 from durvan.crossing.findings import Finding, Remedy
 from durvan.crossing.job.outcome import Outcome, let_go, what_leaves
 from durvan.crossing.job.session import Session, start
@@ -21,7 +22,7 @@ from durvan.files.roots import Root
 from durvan.progress import Report
 from durvan.scene.fate import Fate
 from durvan.scene.graph import Value
-from durvan.scene.model import Thing
+from durvan.scene.model import Scene, Thing
 from durvan.ui.shared.work import QUEUED, Job
 
 _MUCH = 1000  # parts of an outcome whose going would be felt
@@ -293,7 +294,35 @@ class State(QObject):
         """Write the target's file."""
         session = self.session
         if session is not None:
-            self.run("Carrying", lambda report: session.carry(out, report), self.carried.emit)
+            self.run("Carrying", lambda report: session.carry(out, report), self._carried)
+
+    def _carried(self, done: Carried) -> None:
+        """What carrying looked at, and chose, is shown as well."""
+        self.tell()
+        self.carried.emit(done)
+
+    def read_again(self, then: Callable[[], None] = lambda: None) -> bool:
+        """Read the source again where it has changed on the disk, and work out what follows; False when something runs."""
+        session = self.session
+        if session is None:
+            return False
+
+        def stand(outcome: Outcome) -> None:
+            chosen = self.selection.thing
+            if self._stands(outcome):
+                self._opened(session)
+                if chosen in session.scene.things:
+                    self.select(Selection(chosen))
+            then()
+
+        def take(found: tuple[Scene, str] | None) -> None:
+            if found is None or session is not self.session:
+                then()
+                return
+            session.take_scene(*found)
+            self.run("Planning", session.work(True), stand)
+
+        return self.run("Reading again", session.read_again(), take)
 
     def save(self, file: Path) -> bool:
         """Save the crossing; a failure is told like any other. Small enough to be done at once."""

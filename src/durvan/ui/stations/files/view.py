@@ -46,8 +46,13 @@ class Files(View):
         """Repairing a library, and looking at the disk."""
         return [
             Action("File", "Repair a library…", "Ctrl+L", self.ask_library),
-            Action("Look", "Look at the files again", "F5", self.outside.follow),
+            Action("Look", "Read the scene and look at its files again", "F5", self.look_again),
         ]
+
+    def look_again(self) -> None:
+        """Read the scene again where it has changed, and look at its files."""
+        if not self.state.read_again(self.outside.follow):
+            self.outside.follow()
 
     def take_folder(self, folder: Path) -> bool:
         """A folder becomes a root."""

@@ -133,3 +133,45 @@ def test_another_scene_shows_nothing_of_the_one_before(window, seen, qtbot, quic
     qtbot.waitUntil(lambda: window.state.session is not None, timeout=20_000)
     ready()
     assert window.judging.pictures == {} and seen.real.shown("source") is None
+
+
+def test_what_is_decided_meanwhile_is_not_rendered(window, seen, qtbot, quickly, monkeypatch) -> None:
+    targets: list[str] = []
+    from durvan.ui.followers import judging
+
+    real = judging.judge
+
+    def slow(session, target, *rest):
+        targets.append(session.document.target)
+        return real(session, target, *rest)
+
+    monkeypatch.setattr(judging, "judge", slow)
+    before = window.state.session.document.target
+    seen.go.click()
+    window.state.change("To", Choose(target="openpbr"))
+    qtbot.waitUntil(lambda: not window.judging.running, timeout=120_000)
+    assert before != "openpbr" and targets == [before, before] and window.judging.stale
+
+
+def test_another_scene_lets_the_render_go_on_and_it_is_kept_with_its_own(
+    window, seen, qtbot, ready, lamproom, monkeypatch, tmp_path: Path
+) -> None:
+    monkeypatch.setattr(larger, "Wish", lambda samples, limit: Wish(16, limit, (96, 54)))
+    own, camera = window.proofs.history, window.state.session.camera
+    steps: list[str] = []
+    window.judging.changed.connect(lambda: steps.append(seen.told.text()))
+    seen.go.click()
+    window.open(lamproom)
+    qtbot.waitUntil(lambda: window.state.session.scene.file == str(lamproom), timeout=20_000)
+    assert window.judging.elsewhere and window.stop_other.isEnabled() and seen.go.text() == "Render"
+    seen.go.click()  # of the scene that is open now: it waits
+    assert "Waiting until" in seen.told.text() and seen.go.text() == "Stop"
+    seen.go.click()
+    assert window.judging.elsewhere and seen.go.text() == "Render"
+    qtbot.waitUntil(lambda: not window.judging.running, timeout=120_000)
+    qtbot.waitUntil(lambda: not window.proofs.keeping.busy, timeout=20_000)
+    kept = [one for one in own.entries() if one.engine == "mitsuba"]
+    assert {one.side for one in kept} == {"source", "target"} and {one.camera for one in kept} == {camera}
+    assert all(one.made for one in kept) and own.folder != window.proofs.history.folder
+    assert window.judging.found == {} and window.judging.pictures == {} and not window.stop_other.isEnabled()
+    assert any("Mitsuba renders" in one and not one.startswith(("Source", "Target")) for one in steps)

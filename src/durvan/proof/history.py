@@ -60,6 +60,11 @@ class Kept:
         """Whether it only goes when a person says so."""
         return self.held or bool(self.name)
 
+    @property
+    def shape(self) -> tuple[str, int, int]:
+        """By which camera it is seen, and how large."""
+        return self.camera, self.width, self.height
+
 
 def root() -> Path:
     """Where histories are kept: `DURVAN_PROOF`, else among the user's data."""

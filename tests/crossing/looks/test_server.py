@@ -13,7 +13,7 @@ from durvan.crossing.job.session import start
 from durvan.crossing.looks import questions, server
 from durvan.crossing.looks.pairs import pair
 from durvan.crossing.looks.server import ASKED, Asked, Server
-from durvan.errors import MisuseError
+from durvan.errors import MisuseError, PictureError
 from durvan.scene.model import Kind, Scene
 from durvan.scene.traits import MaterialKind
 
@@ -174,6 +174,24 @@ def test_every_question_has_an_entry_of_its_own() -> None:
     every = set(questions.Question.__args__)
     assert set(ASKED) == every and len({one.urgency for one in ASKED.values()}) == len(every)
     assert [one.lane for one in ASKED.values() if one.ends_all] == ["scene"]
+
+
+@pytest.mark.parametrize("full", [False, True])
+def test_another_scene_has_what_was_being_rendered_kept(packs, lamproom: Path, monkeypatch, full: bool) -> None:
+    """A disk that is full keeps no other scene from being loaded, and is told."""
+    answers, kept = Pipe(), []
+    one = server.Server(Pipe(), answers)  # type: ignore[arg-type] # all that it needs of a connection
+
+    def end() -> None:
+        kept.append(True)
+        if full:
+            raise PictureError("the disk is full.")
+
+    monkeypatch.setattr(one.prover, "end", end)
+    session = start(lamproom, packs, "pellune")
+    assert one._answer(questions.Load(session.scene, packs.user))
+    assert kept == [True] and one.scene is session.scene
+    assert [one.about for one in answers.items] == (["EndProof"] if full else [])
 
 
 @pytest.mark.usefixtures("kernels")

@@ -359,8 +359,12 @@ def test_f5_reads_the_scene_again(room, qtbot) -> None:
     qtbot.keyClick(room, Qt.Key.Key_F5)
     qtbot.waitUntil(lambda: state.session.read is not before, timeout=20_000)
     settle(room, qtbot)
-    values = {node.values.get("polish") for one in state.session.scene.things.values() for node in one.graph.nodes.values()}
-    assert 0.81 in {round(value, 3) for value in values if isinstance(value, float)} and state.selection.thing == thing.id
+    values = {
+        node.values.get("polish") for one in state.session.scene.things.values() for node in one.graph.nodes.values()
+    }
+    assert (
+        0.81 in {round(value, 3) for value in values if isinstance(value, float)} and state.selection.thing == thing.id
+    )
 
 
 def test_after_a_carry_the_window_shows_what_it_looked_at(window, qtbot, ready, tmp_path) -> None:

@@ -616,6 +616,41 @@ def test_rendering_shows_what_comes_stops_and_goes_on(lamp: Window, put, qtbot, 
     qtbot.waitUntil(lambda: proofs.comparing.analysis is not None, timeout=WAIT)
 
 
+def test_what_was_being_rendered_waits_for_its_scene_to_be_opened_again(lamp: Window, put, qtbot, monkeypatch) -> None:
+    proofs, rendering, first = lamp.proofs, Rendering(lamp, monkeypatch), lamp.state.session
+    proofs.render(proving.SETTINGS[0])
+    begun = rendering.asked[-1]
+    other = replace(first, read=replace(first.read, file=str(Path(first.read.file).with_name("other.usda"))))
+    other.renew()
+    lamp.state._opened(other)
+    assert proofs.asked is None and not proofs.running
+    of_before = Kept("of-before", "source", "preview", time.time(), 4.0, 16, WIDTH, HEIGHT)
+    rendering.keeps("source", of_before, done=False)
+    assert "source" not in proofs.chosen
+    rendering.asked.clear()
+    lamp.state._opened(first)
+    assert proofs.paused and not any(isinstance(one, questions.Prove) for one in rendering.asked)
+    proofs.go_on()
+    again = rendering.asked[-1]
+    assert [one.made for one in again.sides] == [one.made for one in begun.sides] and proofs.running
+    assert replace(again, sides=begun.sides) == begun
+
+
+def test_what_is_rendered_begins_anew_where_the_process_is_given_other_pictures(lamp: Window, put, monkeypatch) -> None:
+    proofs, rendering = lamp.proofs, Rendering(lamp, monkeypatch)
+    proofs.render(proving.SETTINGS[0])
+    one, two = (put("target", picture(), when, camera=camera) for when, camera in ((5.0, "/One"), (6.0, "/Two")))
+    proofs._unseen = {entry.id: proofs.sitting_of("target") for entry in (one, two)}
+    rendering.asked.clear()
+    lamp.looks._opened()
+    kinds = [type(one) for one in rendering.asked]
+    assert kinds.index(questions.Load) < kinds.index(questions.Prove) and proofs.running
+    sights = [one for one in rendering.asked if isinstance(one, questions.See)]
+    assert [one.camera for one in sights] == ["/One"]  # a later question takes the place of an earlier one
+    rendering.keeps("target", one)
+    assert [one.camera for one in rendering.asked if isinstance(one, questions.See)] == ["/One", "/Two"]
+
+
 def test_what_was_rendered_of_the_very_same_is_not_rendered_again(lamp: Window, put, qtbot, monkeypatch) -> None:
     proofs, rendering = lamp.proofs, Rendering(lamp, monkeypatch)
     session = lamp.state.session
@@ -658,7 +693,12 @@ def test_what_mitsuba_renders_is_kept_with_what_it_was_made_of_and_gets_ids(
 ) -> None:
     rendering, proofs = Rendering(lamp, monkeypatch), lamp.proofs
     wishes = []
-    monkeypatch.setattr(lamp.judging, "start", wishes.append)
+
+    def begin(run) -> None:
+        wishes.append(run.wish)
+        lamp.judging.run = run
+
+    monkeypatch.setattr(lamp.judging, "_begin", begin)
     lamp.go("Proof")
     view = lamp.stations["Proof"]
     for number, by_lights in ((1, False), (2, True)):

@@ -57,13 +57,13 @@ def express(session: Session, target: bool, folder: Path, report: Report = silen
     ] = {}  # what things are called in the file that is expressed, where that is another than the source
     if target and session.document.target == ENGINE:
         report(Step("Writing for Mitsuba"))
-        twin = _twin(session)
+        twin = session.snapshot()
         done = twin.carry(out, report)
         return Expressed(out, twin, _left_out(twin), done.names, tuple(done.remarks))
     if target:
         report(Step("Writing the target"))
         made = folder / f"carried{named(session.plan.format).writes[0]}"
-        alone = _twin(session)
+        alone = session.snapshot()
         alone.put_choices(
             "Write it alone", {"placement": Placement.ALONE}
         )  # else the source's own lights are in it, too
@@ -77,14 +77,6 @@ def express(session: Session, target: bool, folder: Path, report: Report = silen
         thing: tuple(name for path in paths for name in done.names.get(path, ())) for thing, paths in first.items()
     }
     return Expressed(out, judged, _left_out(judged), called or done.names, tuple(done.remarks))
-
-
-def _twin(session: Session) -> Session:
-    """Another crossing of the same, so that a person's own stays as it is."""
-    twin = Session(session.registry, session.read, session.document)
-    twin.user_roots, twin.evidence = session.user_roots, session.evidence
-    twin.renew()
-    return twin
 
 
 def _left_out(session: Session) -> dict[str, list[str]]:

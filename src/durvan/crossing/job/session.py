@@ -129,6 +129,13 @@ class Session:
         """The plan that stands."""
         return self.now.plan
 
+    def snapshot(self) -> Session:
+        """A crossing of the same, as it stands: what is done to the one does nothing to the other, so another thread may have it."""
+        return Session(
+            self.registry, self.read, self.document, self.file, self.outcome, self.evidence,
+            user_roots=self.user_roots, revision=self.revision, read_sha=self.read_sha,
+        )  # fmt: skip
+
     # doing and undoing
 
     def do(self, name: str, *changes: Change) -> None:

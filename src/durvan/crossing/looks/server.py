@@ -155,6 +155,10 @@ class Server:
         return ASKED[type(question)].answer(self, question)
 
     def _load(self, question: questions.Load) -> bool:
+        try:
+            self.prover.end()  # what was being rendered is kept with the scene that it is of
+        except DurvanError as problem:
+            self.say(questions.Trouble(questions.EndProof.__name__, str(problem)))
         self.scene, self.registry = question.scene, read(question.user_packs)
         self.appearance = Appearance(question.scene, self.registry, swatches.cache_folder(), self._shapes)
         self.shapes = self.worn = None

@@ -77,6 +77,7 @@ class Looks(QObject):
 
     seen = Signal(str)
     opened_up = Signal(str)
+    loaded = Signal()  # the rendering process is given the scene anew
     rendered = Signal(str)
     prepared = Signal(str)
     balanced = Signal(object)
@@ -157,6 +158,7 @@ class Looks(QObject):
         self.where = None
         if camera:
             self.renderer.ask(questions.Cover(camera, self.size))
+        self.loaded.emit()
 
     def _camera(self) -> str:
         session = self.state.session

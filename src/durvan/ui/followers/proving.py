@@ -11,6 +11,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from durvan.crossing.job.judging import Judged
+from durvan.crossing.job.session import Session
 from durvan.crossing.looks import questions
 from durvan.crossing.looks.sittings import SIDES, Sitting, sitting
 from durvan.engine import staging
@@ -21,8 +22,9 @@ from durvan.proof import writing
 from durvan.proof.causes.noise import noise_of
 from durvan.proof.history import History, Kept
 from durvan.ui.followers.comparing import Comparing, Wanted
-from durvan.ui.followers.judging import Judging, Wish
+from durvan.ui.followers.judging import Judging, Run, Wish
 from durvan.ui.followers.looks import Looks
+from durvan.ui.shared.errands import Errands
 from durvan.ui.shared.state import State
 
 OUTSIDE = "file"
@@ -53,6 +55,23 @@ SETTINGS = (
 )
 
 
+@dataclass(frozen=True)
+class _Given:
+    """What a real renderer was given, where what comes of it is kept, and by which camera it is seen."""
+
+    history: History
+    camera: str
+    sittings: Mapping[str, Sitting]
+
+
+@dataclass(frozen=True)
+class _Left:
+    """What was not done yet when another scene was opened."""
+
+    asked: questions.Prove | None
+    unseen: Mapping[str, Sitting]
+
+
 class Proofs(QObject):
     """Renders when it is asked to, keeps what comes, and shows two of what there is."""
 
@@ -62,6 +81,7 @@ class Proofs(QObject):
         super().__init__(parent)
         self.state, self.looks, self.judging = state, looks, judging
         self.comparing = Comparing(self)
+        self.keeping = Errands("kept", self)  # apart from what is compared, which is forgotten with its scene
         self.history: History | None = None
         self.entries: list[Kept] = []
         self.chosen: dict[str, str] = {}
@@ -75,10 +95,13 @@ class Proofs(QObject):
         self._setting = SETTINGS[0]
         self._done: set[str] = set()
         self._judged: dict[str, Judged] = {}  # what was kept already
-        self._judging_as: dict[str, Sitting] = {}  # what a real renderer was given
+        self._given: dict[Run, _Given] = {}
+        self._session: Session | None = None  # that is open
+        self._left: dict[str, _Left] = {}  # by the scene's file
         self._unseen: dict[str, Sitting] = {}  # kept pictures of it of which ids and depths are looked for
         self._standing: tuple[object, dict[str, Mapping[str, str]]] | None = None
         self.comparing.failed.connect(self._failed)
+        self.keeping.failed.connect(self._failed)
         self.comparing.shown.connect(self.changed)
         state.opened.connect(self._opened)
         state.renewed.connect(self._renewed)
@@ -86,16 +109,23 @@ class Proofs(QObject):
         looks.proved.connect(self._proved)
         looks.troubled.connect(self._troubled)
         looks.prepared.connect(lambda _: self.changed.emit())
+        looks.loaded.connect(self._loaded)
         judging.changed.connect(self._judging)
+        judging.asked.connect(self._asked_really)
+        judging.late.connect(self._late)
 
     def close(self) -> None:
-        """End its threads."""
+        """End its threads; what was rendered is kept first."""
         self.comparing.close()
+        self.keeping.close(done=True)
 
     # what there is
 
     def _opened(self) -> None:
         session = self.state.session
+        if self.asked is not None or self._unseen:
+            self._left[_file_of(self._session)] = _Left(self.asked, dict(self._unseen))
+        self._session = session
         self.entries, self.chosen, self.live, self.asked = [], {}, {}, None
         self._done, self.part, self._unseen = set(), None, {}
         self.trouble, self.paused = "", False
@@ -106,7 +136,44 @@ class Proofs(QObject):
             if found:
                 self.chosen[side] = found[-1].id
         self.comparing.forget()
+        self._take_up(self._left.pop(_file_of(session), None))
         self.changed.emit()
+
+    def _take_up(self, left: _Left | None) -> None:
+        """What was not done when the scene was let go of: what was being rendered waits for *Go on*, ids and depths are looked for."""
+        if left is None:
+            return
+        self._unseen = dict(left.unseen)
+        if left.asked is not None:
+            self.asked, self.paused = self._as_it_stands(left.asked), True
+        self._look_for_unseen()
+
+    def _as_it_stands(self, asked: questions.Prove) -> questions.Prove:
+        """What was asked for, of the crossing as it is now."""
+        sides = tuple(new for one in asked.sides if (new := self.sitting_of(one.side)) is not None)
+        return replace(asked, sides=sides)
+
+    def _loaded(self) -> None:
+        """The rendering process was given the scene anew, and has forgotten what it was at."""
+        if self.state.session is not self._session:
+            return  # another scene, of which nothing was asked yet
+        if self.asked is not None:
+            self.asked = self._as_it_stands(self.asked)
+            if not self.paused:
+                self.looks.renderer.ask(self.asked)
+        self._look_for_unseen()
+
+    def _look_for_unseen(self) -> None:
+        """Have ids and depths looked for in what another renderer made: of one camera and size at a time, as a later question takes the place of
+        an earlier one.
+        """
+        kept = [one for one in self.entries if one.id in self._unseen]
+        if kept and self.history is not None:
+            first = kept[0]
+            these = tuple((one.id, self._unseen[one.id]) for one in kept if one.shape == first.shape)
+            self.looks.renderer.ask(
+                questions.See(first.camera, these, (first.width, first.height), self.history.folder)
+            )
 
     def _renewed(self) -> None:
         """The crossing is another one; what is shown follows, where that is wanted."""
@@ -199,7 +266,7 @@ class Proofs(QObject):
     @property
     def running(self) -> bool:
         """Whether something is rendered for Proof now."""
-        return self.judging.running or (self.asked is not None and not self.paused)
+        return self.judging.here or (self.asked is not None and not self.paused)
 
     def render(
         self, setting: Setting, engine: Engine = Engine.PREVIEW, afresh: bool = False, by_lights: bool = False
@@ -213,7 +280,6 @@ class Proofs(QObject):
         self.trouble, self._setting = "", setting
         setting = self.own(setting)
         if engine is Engine.MITSUBA:
-            self._judging_as = {side: one for side in SIDES if (one := self.sitting_of(side)) is not None}
             self.judging.start(Wish(setting.samples, 3600.0, setting.size, by_lights))
             self.changed.emit()
             return
@@ -323,7 +389,7 @@ class Proofs(QObject):
 
     def stop(self) -> None:
         """Stop, and keep what there is; it can be gone on with."""
-        if self.judging.running:
+        if self.judging.here:
             self.judging.stop()
         if self.asked is not None and not self.paused:
             self.paused = True
@@ -349,7 +415,7 @@ class Proofs(QObject):
 
     def progress(self) -> tuple[int, int]:
         """Samples that are done on the slower side, and how many are wanted."""
-        if self.judging.running:
+        if self.judging.here:
             return self.judging.done, self.judging.of
         if self.asked is None:
             return 0, 0
@@ -368,6 +434,8 @@ class Proofs(QObject):
             self._seen(answer.entry)
             return
         self.refresh()
+        if all(one.id != answer.entry for one in self.entries):
+            return  # it is kept with another scene, or was let go of
         self.chosen[answer.side] = answer.entry
         self.comparing.drop(answer.entry)
         if answer.done:
@@ -383,6 +451,9 @@ class Proofs(QObject):
     def _seen(self, name: str) -> None:
         """What another renderer made has ids and depths now."""
         self.refresh()
+        shapes = {one.id: one.shape for one in self.entries}
+        if shapes.get(name) not in {shapes.get(left) for left in self._unseen}:
+            self._look_for_unseen()
         self.comparing.drop(name)
         if name in self.chosen.values() and not self.live:
             self._load()
@@ -399,23 +470,34 @@ class Proofs(QObject):
         if session.revision != before:
             self.state.renew()
 
+    def _asked_really(self, run: Run) -> None:
+        """A real renderer is given both sides as they stand."""
+        if self.history is not None:
+            given = {side: one for side in SIDES if (one := self.sitting_of(side)) is not None}
+            self._given[run] = _Given(self.history, run.camera, given)
+
     def _judging(self) -> None:
         """Both sides by a real renderer are kept, too."""
-        session = self.state.session
-        if session is not None and self.history is not None:
-            for side, found in self.judging.found.items():
-                if self._judged.get(side) is not found:
-                    self._judged[side] = found
-                    self._keep_judged(side, found, self.history, session.camera)
+        for side, found in self.judging.found.items():
+            if self._judged.get(side) is not found and self.judging.run is not None:
+                self._judged[side] = found
+                self._late(self.judging.run, side, found)
         if self.judging.trouble and not self.judging.running:
             self.trouble = " ".join(self.judging.trouble.values())
         self.changed.emit()
 
-    def _keep_judged(self, side: str, found: Judged, history: History, camera: str) -> None:
-        now, asked = time.time(), self._judging_as.get(side)
+    def _late(self, run: Run, side: str, found: Judged) -> None:
+        given = self._given.get(run)
+        if given is not None:
+            self._keep_judged(side, found, given)
+
+    def _keep_judged(self, side: str, found: Judged, given: _Given) -> None:
+        now, asked, history, camera = time.time(), given.sittings.get(side), given.history, given.camera
         height, width, _ = found.picture.shape
         made = dict(asked.made) if asked is not None else {}
-        earlier = [one for one in self.entries if (one.side, one.engine) == (side, Engine.MITSUBA.value) and one.made]
+        earlier = [
+            one for one in history.entries() if (one.side, one.engine) == (side, Engine.MITSUBA.value) and one.made
+        ]
         picture = found.as_picture()
         entry = Kept(
             history.fresh_id(side, now), side, Engine.MITSUBA.value, now, found.seconds, found.samples, width, height, camera=camera,
@@ -429,15 +511,16 @@ class Proofs(QObject):
             return history.put(entry)
 
         def then(kept: Kept) -> None:
+            if self.history is None or self.history.folder != history.folder:
+                return  # it is found there when its scene is opened again
             self.refresh()
             self.chosen[side] = kept.id
             self._load()
             if asked is not None:
                 self._unseen[kept.id] = asked
-                wanted = questions.See(camera, tuple(self._unseen.items()), (width, height), history.folder)
-                self.looks.renderer.ask(wanted)
+                self._look_for_unseen()
 
-        self.comparing.errands.ask(f"keep {side}", save, then)
+        self.keeping.ask(f"keep {entry.id}", save, then)
 
     # the pair
 
@@ -502,6 +585,10 @@ class Proofs(QObject):
     def _failed(self, problem: DurvanError) -> None:
         self.trouble = str(problem)
         self.changed.emit()
+
+
+def _file_of(session: Session | None) -> str:
+    return str(Path(session.scene.file).absolute()) if session is not None else ""
 
 
 def _held(size: tuple[int, int]) -> tuple[int, int]:

@@ -37,7 +37,7 @@ class Judgements(SidePictures):
     def waits(self, side: str) -> str:
         if side in self.judging.trouble:
             return self.judging.trouble[side]
-        if self.judging.running:
+        if self.judging.here:
             return f"{self.judging.doing}…" if side in ("source", self.judging.side) else "The target follows."
         session = self.state.session
         if session is not None and not session.camera:
@@ -105,7 +105,7 @@ class LargerView(QWidget):
 
     def render_or_stop(self) -> None:
         """Begin, or end what runs."""
-        if self.judging.running:
+        if self.judging.here:
             self.judging.stop()
         else:
             self.judging.start(Wish(int(self.samples.currentData()), float(self.limit.currentData())))
@@ -114,10 +114,10 @@ class LargerView(QWidget):
         judging, session = self.judging, self.state.session
         absent = find_spec(Engine.MITSUBA) is None
         ready = session is not None and bool(session.camera) and not absent
-        self.go.setEnabled(ready or judging.running)
-        self.go.setText("Stop" if judging.running else "Render")
+        self.go.setEnabled(ready or judging.here)
+        self.go.setText("Stop" if judging.here else "Render")
         for box in (self.samples, self.limit):
-            box.setEnabled(ready and not judging.running)
+            box.setEnabled(ready and not judging.here)
         self.progress.setRange(0, max(judging.of, 1) if judging.done or not judging.running else 0)
         self.progress.setValue(judging.done)
         self.progress.setVisible(judging.running)
@@ -127,7 +127,7 @@ class LargerView(QWidget):
     def _progress(self) -> str:
         judging = self.judging
         if judging.running:
-            return f"{judging.side.capitalize()}: {judging.doing}" + (
+            return (f"{judging.side.capitalize()}: {judging.doing}" if judging.here else judging.doing) + (
                 f", {judging.done} of {judging.of} samples" if judging.of else ""
             )
         if judging.stale and judging.pictures:
@@ -156,5 +156,6 @@ class LargerView(QWidget):
     def closeEvent(self, event: QCloseEvent) -> None:
         """Gone, it needs no more than before."""
         self.looks.enlarge(False)
-        self.judging.stop()
+        if self.judging.here:
+            self.judging.stop()
         super().closeEvent(event)

@@ -207,6 +207,9 @@ class Window(QMainWindow):
         ]
         self._action(look, "Larger view", "Ctrl+B", self.larger_view)
         self._action(look, "Render with Mitsuba", "Ctrl+Shift+B", self.render_really)
+        self.stop_other = self._action(look, "Stop rendering the other scene", "", self.judging.stop_other)
+        self.stop_other.setEnabled(False)
+        self.judging.changed.connect(lambda: self.stop_other.setEnabled(self.judging.elsewhere))
         self._action(edit, "Ready values…", "Ctrl+K", self.ready_values)
         look.addSeparator()
         self._action(look, "Next finding", "Ctrl+Down", self.findings.next_worst)
@@ -241,7 +244,7 @@ class Window(QMainWindow):
             return
         if self.larger is None or not self.larger.isVisible():
             self.larger_view()
-        if self.larger is not None and not self.judging.running:
+        if self.larger is not None and not self.judging.here:
             self.larger.render_or_stop()
 
     def ready_values(self) -> None:

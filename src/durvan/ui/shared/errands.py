@@ -53,11 +53,12 @@ class Errands(QObject):
         with self._wake:
             self._waiting.clear()
 
-    def close(self) -> None:
-        """End the thread; what is being done is finished first."""
+    def close(self, done: bool = False) -> None:
+        """End the thread; what is being done is finished first, and what waits, too, where it is to be `done`."""
         with self._wake:
             self._closed = True
-            self._waiting.clear()
+            if not done:
+                self._waiting.clear()
             self._wake.notify()
         if self._thread is not None:
             self._thread.join(30.0)
@@ -68,7 +69,7 @@ class Errands(QObject):
                 self._now = ""
                 while not self._waiting and not self._closed:
                     self._wake.wait()
-                if self._closed:
+                if self._closed and not self._waiting:
                     return
                 lane = next(iter(self._waiting))
                 work, then = self._waiting.pop(lane)

@@ -191,3 +191,14 @@ def test_the_core_runs_where_qt_cannot_be_imported(lamproom: Path, tmp_path: Pat
     )
     assert done.returncode == 1, done.stderr
     assert (tmp_path / "x.usda").is_file()
+
+
+def test_processes_are_started_in_one_way() -> None:
+    """By `apart`: else what lies in the current folder may be run."""
+    starting = {str(file.relative_to(SOURCE)) for file in SOURCE.rglob("*.py") if "sys.executable" in file.read_text()}
+    assert starting == {"apart.py"}
+    for file in SOURCE.rglob("*.py"):
+        for call in ast.walk(ast.parse(file.read_text())):
+            if isinstance(call, ast.Call) and ast.unparse(call.func) in ("subprocess.Popen", "subprocess.run"):
+                said = ast.unparse(call)
+                assert "command(" in said and "env=surroundings(" in said, f"{file}: {said}"

@@ -1,4 +1,8 @@
-"""A process of our own beside this one, and messages to and from it: a module that is run by its name."""
+"""A process of our own beside this one: a module that is run by its name, and messages to and from it.
+
+All that is started is started by `command` and `surroundings`, so that nothing is run that lies where a person happens to work: a folder of
+somebody's scene may hold a file that is called as a module is.
+"""
 
 from __future__ import annotations
 
@@ -8,6 +12,23 @@ import sys
 from contextlib import suppress
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
+from pathlib import Path
+
+_MISLEADING = ("PYTHONSTARTUP", "PYTHONINSPECT", "PYTHONBREAKPOINT", "PYTHONSAFEPATH")
+
+
+def command(module: str, *words: str) -> list[str]:
+    """What starts a module in a process of its own: `-P` leaves the current folder out of where modules are looked for."""
+    return [sys.executable, "-P", "-m", module, *words]
+
+
+def surroundings(**more: str) -> dict[str, str]:
+    """The environment of such a process: this one's, without what would have it look for modules by a relative path or run something else first."""
+    kept = {name: value for name, value in os.environ.items() if name not in _MISLEADING}
+    places = [place for place in kept.pop("PYTHONPATH", "").split(os.pathsep) if Path(place).is_absolute()]
+    if places:
+        kept["PYTHONPATH"] = os.pathsep.join(places)
+    return {**kept, **more}
 
 
 @dataclass
@@ -21,7 +42,7 @@ class Apart:
     @classmethod
     def start(cls, module: str) -> Apart:
         """Start a process that runs a module, which serves by `ends`. Raises OSError."""
-        process = subprocess.Popen([sys.executable, "-m", module], stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+        process = subprocess.Popen(command(module), env=surroundings(), stdin=subprocess.PIPE, stdout=subprocess.PIPE)
         assert process.stdin is not None
         assert process.stdout is not None
         send = Connection(os.dup(process.stdin.fileno()), readable=False)

@@ -11,6 +11,7 @@ from pathlib import Path
 
 import pytest
 
+from durvan.apart import command, surroundings
 from durvan.cli import at, entry
 from generated import generate
 
@@ -97,3 +98,61 @@ def test_nobody_waits_for_what_is_not_asked(monkeypatch: pytest.MonkeyPatch, tmp
     at.say("Measuring \udcff\n")
     assert (tmp_path / "at").read_text(encoding="utf-8").startswith("Measuring ?")
     assert "measuring ?" in entry._ended(11, tmp_path / "at") and "\n" not in entry._ended(11, tmp_path / "at")
+
+
+PLANTED = """import os
+with open(os.environ["DURVAN_PLANTED"], "a") as ran:
+    ran.write(__name__ + " ")
+raise SystemExit(3)
+"""
+NAMES = (
+    "typer",
+    "mitsuba",
+    "numpy",
+    "json",
+    "OpenImageIO",
+    "pxr",
+    "numba",
+    "scipy",
+    "rich",
+    "yaml",
+    "durvan",
+    "sitecustomize",
+)
+HELPERS = (
+    "durvan.engine.compiling", "durvan.engine.scene_worker", "durvan.engine.mitsuba_worker", "durvan.files.looker",
+    "durvan.formats.usd.flattening", "durvan.proof.warm", "durvan.crossing.looks.server", "durvan.cli.main",
+)  # fmt: skip
+
+
+@pytest.fixture
+def planted(tmp_path: Path) -> Path:
+    """A folder with files that are called as modules are; each says that it was run."""
+    folder = tmp_path / "scenes"
+    folder.mkdir()
+    for name in NAMES:
+        (folder / f"{name}.py").write_text(PLANTED)
+    return folder
+
+
+def ran(planted: Path, words: list[str], env: dict[str, str]) -> str:
+    """What of the planted ones is run by a helper that is started there and given nothing."""
+    subprocess.run(words, cwd=planted, env=env, stdin=subprocess.DEVNULL, capture_output=True, timeout=300, check=False)
+    said = planted.parent / "ran"
+    return said.read_text() if said.is_file() else ""
+
+
+@pytest.mark.usefixtures("kernels")
+@pytest.mark.parametrize("module", HELPERS)
+def test_nothing_that_lies_beside_a_scene_is_run_by_a_helper(planted: Path, module: str, monkeypatch) -> None:
+    monkeypatch.setenv("DURVAN_PLANTED", str(planted.parent / "ran"))
+    monkeypatch.setenv("PYTHONPATH", os.pathsep.join(("", ".", os.environ.get("PYTHONPATH", ""))))
+    assert ran(planted, command(module), surroundings()) == ""
+    assert ran(planted, [sys.executable, "-m", module], dict(os.environ)) != ""  # else nothing was there to be run
+
+
+@pytest.mark.usefixtures("kernels")
+def test_nothing_that_lies_beside_a_scene_is_run_by_the_command(planted: Path) -> None:
+    generate(planted / "scene.usda", 1)
+    env = {**os.environ, "DURVAN_PLANTED": str(planted.parent / "ran")}
+    assert ran(planted, [DURVAN, "drift", "scene.usda", "--to", "pellune"], env) == ""

@@ -17,7 +17,7 @@ PYTHON = sys.executable  # before another one is played
 HEAD = """#!{python}
 import json, os, signal, sys, time
 import numpy as np
-asked = json.loads(sys.argv[3])
+asked = json.loads(sys.argv[-1])
 def tell(**said):
     print(json.dumps(said), flush=True)
 def keep(value, **more):
@@ -34,7 +34,7 @@ def played(tmp_path: Path, monkeypatch: pytest.MonkeyPatch):
         file = tmp_path / "engine"
         file.write_text(HEAD.replace("{python}", PYTHON) + script)
         file.chmod(0o755)
-        monkeypatch.setattr(outside.sys, "executable", str(file))
+        monkeypatch.setattr(sys, "executable", str(file))
         return tmp_path / "scene.xml"
 
     return play

@@ -13,6 +13,7 @@ import sys
 import tempfile
 from pathlib import Path
 
+from durvan.apart import command, surroundings
 from durvan.cli.at import AT
 
 RENDERING = frozenset(("survey", "record", "drift", "swatch", "render"))
@@ -46,8 +47,7 @@ def _beside(words: list[str], made: tempfile.TemporaryDirectory[str]) -> int:
     with made as folder:
         at = Path(folder) / "at"
         child = subprocess.Popen(
-            [sys.executable, "-c", "from durvan.cli.main import run; run()", *words],
-            env={**os.environ, AT: str(at)}, preexec_fn=_end_with_parent,
+            command("durvan.cli.main", *words), env=surroundings(**{AT: str(at)}), preexec_fn=_end_with_parent,
         )  # fmt: skip
         signal.signal(signal.SIGINT, signal.SIG_IGN)  # it comes to both; the other one decides
         signal.signal(signal.SIGTERM, lambda *_: child.terminate())

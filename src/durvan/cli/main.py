@@ -526,7 +526,7 @@ def run() -> None:
     """The console script: errors become one sentence on standard error and exit status 2."""
     take_any_text()
     try:
-        app()
+        app(prog_name="durvan")
     except DurvanError as problem:
         plain_console(stderr=True).print(f"durvan: {told(str(problem))}")
         sys.exit(MISUSE)

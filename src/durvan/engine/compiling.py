@@ -13,6 +13,7 @@ import time
 from contextlib import suppress
 from pathlib import Path
 
+from durvan.apart import command, surroundings
 from durvan.errors import RenderingError
 from durvan.optics.jit import kernel_folder, mark_of, sources
 from durvan.progress import Report, Step, silent
@@ -93,7 +94,11 @@ def ensure(report: Report = silent) -> None:
     if ready():
         return
     child = subprocess.Popen(
-        [sys.executable, "-m", "durvan.engine.compiling"], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+        command("durvan.engine.compiling"),
+        env=surroundings(),
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
     )
     said: list[str] = []
     latest = [Step("Preparing the renderer (once)", 0, len(_STEPS))]

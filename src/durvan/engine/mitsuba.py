@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import json
 import subprocess
-import sys
 import tempfile
 from dataclasses import dataclass
 from pathlib import Path
@@ -16,6 +15,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from durvan.apart import command, surroundings
 from durvan.dialects.look import Fog, Lists, Record, View
 from durvan.engine.build import Ball, Built, lets_straight
 from durvan.engine.kernels import world as kw
@@ -296,7 +296,7 @@ def judge(description: dict[str, Any], samples: int, runs: int, timeout: float =
         given.write_text(json.dumps({"scene": description, "samples": samples, "runs": runs}), encoding="utf-8")
         try:
             done = subprocess.run(
-                [sys.executable, "-m", "durvan.engine.mitsuba_worker", str(given), str(out)],
+                command("durvan.engine.mitsuba_worker", str(given), str(out)), env=surroundings(),
                 capture_output=True, text=True, timeout=timeout, check=False,
             )  # fmt: skip
         except subprocess.TimeoutExpired as problem:

@@ -6,7 +6,6 @@ import json
 import queue
 import re
 import subprocess
-import sys
 import tempfile
 import threading
 import time
@@ -21,6 +20,7 @@ from zipfile import BadZipFile
 import numpy as np
 from numpy.typing import NDArray
 
+from durvan.apart import command, surroundings
 from durvan.engine.engines import Engine
 from durvan.errors import RenderingError
 from durvan.progress import Report, Step, silent
@@ -57,7 +57,7 @@ class _Worker:
 
     def __init__(self, asked: dict[str, Any]) -> None:
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "durvan.engine.scene_worker", json.dumps(asked)],
+            command("durvan.engine.scene_worker", json.dumps(asked)), env=surroundings(),
             stdout=subprocess.PIPE, stderr=subprocess.PIPE, stdin=subprocess.DEVNULL,
         )  # fmt: skip
         self.lines: queue.Queue[bytes | None] = queue.Queue(maxsize=10_000)

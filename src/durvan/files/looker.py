@@ -14,6 +14,7 @@ from collections.abc import Callable, Iterable
 from contextlib import suppress
 from dataclasses import asdict
 
+from durvan.apart import command, surroundings
 from durvan.files import kept, thumbs
 from durvan.files.audit import VERSION, Verdict, judge
 
@@ -77,7 +78,11 @@ class Looker:
         if self._process is None or self._process.poll() is not None:
             self._end()
             self._process = subprocess.Popen(
-                [sys.executable, "-m", "durvan.files.looker"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+                command("durvan.files.looker"),
+                env=surroundings(),
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                text=True,
             )
         assert self._process.stdin is not None
         assert self._process.stdout is not None

@@ -6,12 +6,12 @@ python -m durvan.proof.warm
 from __future__ import annotations
 
 import subprocess
-import sys
 from functools import cache, partial
 from pathlib import Path
 
 import numpy as np
 
+from durvan.apart import command, surroundings
 from durvan.errors import RenderingError
 from durvan.optics.jit import kernel_folder, mark_of
 
@@ -35,7 +35,7 @@ def _mark() -> Path:
 def ensure() -> None:
     """See that all are compiled, and load them. Raises RenderingError."""
     if not ready():
-        done = subprocess.run([sys.executable, "-m", "durvan.proof.warm"], capture_output=True, check=False)
+        done = subprocess.run(command("durvan.proof.warm"), env=surroundings(), capture_output=True, check=False)
         if done.returncode != 0 or not ready():
             said = done.stderr.decode("utf-8", "replace").strip().splitlines()[-1:] or ["it ended without a word"]
             raise RenderingError(f"What compares pictures cannot be compiled: {said[0][:300]}")

@@ -13,6 +13,7 @@ from typing import Any
 
 from pxr import Sdf, Tf, Usd, UsdUtils
 
+from durvan.apart import command, surroundings
 from durvan.errors import SceneFileError
 from durvan.formats.usd.opening import reads
 from durvan.formats.usd.words import said
@@ -37,7 +38,12 @@ def flatten(beside: Path, file: Path, replaced: Replaced) -> None:
     """
     job = json.dumps({"beside": str(beside), "file": str(file), "replaced": asdict(replaced)}, default=list)
     done = subprocess.run(
-        [sys.executable, "-m", "durvan.formats.usd.flattening"], input=job, capture_output=True, text=True, check=False
+        command("durvan.formats.usd.flattening"),
+        env=surroundings(),
+        input=job,
+        capture_output=True,
+        text=True,
+        check=False,
     )
     if done.returncode:
         why = done.stderr.strip().rsplit("\n", 1)[-1] or f"the process ended with {done.returncode}"

@@ -126,3 +126,11 @@ def test_a_record_that_cannot_be_written_is_told_and_leaves_nothing_half(lamproo
     done = durvan("record", str(lamproom), "--no-pictures", "--out", str(tmp_path / "old.html"))
     assert done.returncode == 2 and "old.json" in done.stderr
     assert sorted(file.name for file in tmp_path.iterdir()) == ["old.html", "old.json", "page.html"]
+
+
+def test_a_target_that_is_a_link_to_itself_is_told(call, lamproom, tmp_path) -> None:
+    out = tmp_path / "loop.usda"
+    out.symlink_to(out)
+    status, _, said = call("carry", lamproom, "--to", "pellune", "--out", out)
+    assert status == 2 and "leads nowhere" in said
+    assert out.is_symlink() and list(tmp_path.iterdir()) == [out]

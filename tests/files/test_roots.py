@@ -199,3 +199,14 @@ def test_a_root_of_everything_stays_within_bounds(monkeypatch: pytest.MonkeyPatc
 
     with pytest.raises(Stopped):
         index_.Index(Root("/")).renew(stop)
+
+
+def test_a_place_that_may_not_be_looked_into_is_told(monkeypatch, tmp_path: Path) -> None:
+    def refused(self: Path) -> bool:
+        raise PermissionError(13, "Permission denied")
+
+    monkeypatch.setenv("DURVAN_ROOTS", str(tmp_path / "roots.txt"))
+    assert roots.of_user() == []
+    monkeypatch.setattr(Path, "is_file", refused)
+    with pytest.raises(RootsFileError, match="Permission denied"):
+        roots.of_user()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import socket
 from pathlib import Path
@@ -11,7 +12,8 @@ import pytest
 from durvan.errors import DurvanError, SceneFileError
 from durvan.foreign import text_of
 from durvan.formats import pictures
-from durvan.formats.table import reader
+from durvan.formats.gltf.container import read_asset
+from durvan.formats.table import format_of, reader, writer
 from durvan.formats.usd.words import said
 from durvan.progress import silent
 from durvan.regular import why_not
@@ -101,3 +103,55 @@ def test_what_is_stored_as_another_type_is_passed_over(tmp_path: Path, line: str
     assert [thing.path for thing in raw.things] == ["/W/Paint"]
     assert raw.default_prim == ("" if line == "defaultPrim" else "/W")
     assert (raw.up_axis, raw.metres_per_unit) == ("Y", 0.01)
+
+
+def gltf(tmp_path: Path, **said: object) -> Path:
+    """A scene of one textured material on one mesh."""
+    whole = {
+        "asset": {"version": "2.0"},
+        "materials": [{"name": "M", "pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}}],
+        "textures": [{"source": 0, "sampler": 0}],
+        "samplers": [{}],
+        "images": [{"uri": "a.png"}],
+        "nodes": [{"mesh": 0}],
+        "scenes": [{"nodes": [0]}],
+        "scene": 0,
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "material": 0}]}],
+        "accessors": [{"bufferView": 0, "componentType": 5126, "count": 1, "type": "VEC3"}],
+        "bufferViews": [{"buffer": 0, "byteLength": 12}],
+        "buffers": [{"uri": "a%00b", "byteLength": 12}],
+    }
+    file = tmp_path / "odd.gltf"
+    file.write_text(json.dumps({**whole, **said}))
+    return file
+
+
+@pytest.mark.parametrize("key", ["magFilter", "minFilter", "wrapS", "wrapT"])
+@pytest.mark.parametrize("said", [[1], {"a": 1}, True, 9729.0, 10**40, "LINEAR"])
+def test_samplers_of_anything_are_read(tmp_path: Path, key: str, said: object) -> None:
+    raw = reader(gltf(tmp_path, samplers=[{key: said}])).read(tmp_path / "odd.gltf", silent)
+    values = [value for node in raw.things[0].graph.nodes.values() for value in node.values.values()]
+    assert str(said) in values
+
+
+def test_a_buffer_with_a_zero_in_its_path_is_told(tmp_path: Path) -> None:
+    file = gltf(tmp_path)
+    assert reader(file).shapes(file, silent).meshes == []
+    with pytest.raises(SceneFileError, match="no path holds a zero") as told:
+        read_asset(file).buffer(0)
+    assert told.value.inside
+
+
+@pytest.mark.parametrize("said", ['<vector name="width" value="1,2,3"/>', '<string name="width" value="wide"/>'])
+def test_a_film_of_no_size_is_as_large_as_others_and_told(tmp_path: Path, said: str) -> None:
+    film = f'<sensor type="perspective"><film type="hdrfilm">{said}</film></sensor>'
+    file = tmp_path / "odd.xml"
+    file.write_text(f'<scene version="3.0.0">{film}</scene>')
+    raw = reader(file).read(file, silent)
+    assert raw.things[0].context["frame_aspect"] == pytest.approx(768 / 576)
+    assert [one.code for one in raw.oddities] == ["wrong-value"] and "768 pixels are taken" in raw.oddities[0].detail
+
+
+@pytest.mark.parametrize("name", ["out.USDA", "out.GLTF", "out.Xml", "out.MTLX"])
+def test_endings_are_read_and_written_in_large_letters_too(name: str) -> None:
+    assert writer(Path(name)) is not None and format_of(Path(name)).port().__class__ is writer(Path(name)).__class__

@@ -126,3 +126,14 @@ def test_a_bump_cannot_be_read_as_a_picture(wire) -> None:
     wire.graph.add(Node("relief", "bump"))
     with pytest.raises(FormulaError, match="normal map"):
         formula("from_normal(x)")(Wire(wire.graph, Link("relief"), "n"))
+
+
+@pytest.mark.parametrize("text", ["9^9^9^9", "x^9^9^9", "((((((x^16)^16)^16)^16)^16)^16)^16", "x^x^x^x"])
+def test_powers_of_whole_numbers_end(text: str) -> None:
+    made = formula(text)
+    with pytest.raises(FormulaError, match="cannot be worked out"):
+        made(*([9] * len(made.names)))
+
+
+def test_small_powers_of_whole_numbers_stay_whole() -> None:
+    assert repr(formula("2^3")()) == "8" and formula("x^y")(2, 3) == 8 and formula("x^-2")(2) == 0.25

@@ -96,4 +96,8 @@ def user_file() -> Path:
 def of_user() -> list[Root]:
     """A person's own roots; none when there is no such file. Raises RootsFileError when it cannot be read."""
     file = user_file()
-    return load(file) if file.is_file() else []
+    try:
+        there = file.is_file()
+    except OSError as problem:
+        raise RootsFileError(f"cannot be read: {problem.strerror}.", file=file) from problem
+    return load(file) if there else []

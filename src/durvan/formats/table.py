@@ -122,6 +122,6 @@ def reader(file: Path) -> Port:
 def writer(file: Path) -> Port:
     """What writes a file. Raises MisuseError when its ending is none that is known."""
     for one in FORMATS:
-        if file.suffix in one.writes:
+        if file.suffix.lower() in one.writes:
             return one.port()
     raise MisuseError(f"a target is written as {', '.join(write_endings())}.", file=file)

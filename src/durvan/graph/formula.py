@@ -225,6 +225,7 @@ _ALLOWED = (
 )  # fmt: skip
 
 
+_SMALL_POWER = 16
 _WRONG = (ArithmeticError, TypeError, ValueError, IndexError, AttributeError)
 
 
@@ -292,6 +293,13 @@ def straight({getters}):
 """
 
 
+def _is_small(node: ast.expr) -> bool:
+    """Whether it is a written number by which a whole number may be raised."""
+    if isinstance(node, ast.UnaryOp):
+        node = node.operand
+    return isinstance(node, ast.Constant) and isinstance(node.value, int | float) and abs(node.value) <= _SMALL_POWER
+
+
 class _Reader(ast.NodeTransformer):
     """Checks every part of an expression, and turns dotted names and questions into plain arguments."""
 
@@ -316,6 +324,14 @@ class _Reader(ast.NodeTransformer):
         if node.id in CONSTANTS:
             return node
         return self.argument(node.id)
+
+    def visit_BinOp(self, node: ast.BinOp) -> ast.AST:
+        """A power of whole numbers may have millions of digits: what is not plainly a small one is worked out of broken numbers, which end."""
+        deep = any(isinstance(one, ast.BinOp) and isinstance(one.op, ast.Pow) for one in ast.walk(node.left))
+        self.generic_visit(node)
+        if isinstance(node.op, ast.Pow) and (deep or not _is_small(node.right)):
+            node.left = ast.BinOp(node.left, ast.Mult(), ast.Constant(1.0))
+        return node
 
     def visit_Call(self, node: ast.Call) -> ast.AST:
         if not isinstance(node.func, ast.Name) or node.keywords:

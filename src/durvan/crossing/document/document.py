@@ -9,6 +9,7 @@ from typing import Literal
 from pydantic import Field
 
 from durvan.crossing.translation.choices import Choices, Chosen, Note, Redirect, SettingsSet, Swap, Trim
+from durvan.errors import CrossingFileError
 from durvan.files.resolve import Known
 from durvan.files.roots import Root
 
@@ -120,7 +121,12 @@ class Document(Choices):
 
     def source_path(self, file: Path) -> Path:
         """Where the source is, seen from where the .durvan file lies."""
-        return (file.absolute().parent / self.source).resolve()
+        try:
+            return (file.absolute().parent / self.source).resolve()
+        except RuntimeError as problem:  # links in a circle
+            raise CrossingFileError(
+                "its source leads nowhere, by links in a circle.", file=file, inside="source"
+            ) from problem
 
     def linked(self) -> dict[str, str]:
         """What a person put in the place of written paths."""

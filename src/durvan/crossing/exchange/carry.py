@@ -23,6 +23,7 @@ from durvan.formats import embedded, pictures, profiles
 from durvan.formats.table import format_of, named, reader, writer
 from durvan.optics import profile
 from durvan.progress import Report, Step, silent
+from durvan.replacing import real
 from durvan.scene import baking
 from durvan.scene.model import Kind
 from durvan.scene.written import Replaced, Written
@@ -184,7 +185,11 @@ def _sensible(plan: Plan, registry: Registry, out: Path) -> None:
     if place.is_dir():
         raise MisuseError("is a folder.", file=out)
     sources = {Path(layer).resolve() for layer in (*plan.scene.layers, plan.scene.file)}
-    if place.resolve() in sources:
+    try:
+        behind = real(place)
+    except OSError as problem:
+        raise MisuseError(f"leads nowhere: {problem.strerror}.", file=out) from problem
+    if behind.resolve() in sources:
         raise MisuseError("is part of the source scene, which is never written to.", file=out)
     if not os.access(place.parent, os.W_OK):
         raise MisuseError("the folder cannot be written to.", file=place.parent)

@@ -550,7 +550,7 @@ class Session:
         """Have the target in the format of a file; an undoable command where that is another one than it was."""
         wanted = format_of(out).name
         pack = self.registry.get(self.document.target)
-        if out.suffix in write_endings() and format_for(self.read, pack, self.document).name != wanted:
+        if out.suffix.lower() in write_endings() and format_for(self.read, pack, self.document).name != wanted:
             self.put_choices(f"Write as {wanted}", {"written_as": wanted})
 
     def _remembered(self) -> tuple[Known, ...]:

@@ -116,6 +116,8 @@ class Asset:
             raise SceneFileError(
                 f"lies at an address of a network, which is never read: {uri[:80]}.", file=self.file, inside=inside
             )
+        if "\0" in unquote(uri):
+            raise SceneFileError(f"leads nowhere, as no path holds a zero: {uri[:80]}.", file=self.file, inside=inside)
         place = os.path.realpath(self.place(uri))
         folder = os.path.realpath(os.path.dirname(os.path.abspath(self.file)))
         if os.path.commonpath([place, folder]) != folder:

@@ -31,6 +31,12 @@ _CAMERA = {
     "yfov": "yfov", "aspectRatio": "aspect_ratio", "znear": "near", "zfar": "far", "xmag": "width", "ymag": "height",
 }  # fmt: skip
 _KINDS = {"point": "gltf.point", "spot": "gltf.spot", "directional": "gltf.directional"}
+_SAMPLED = (
+    ("wrapS", "wrap_s", WRAPS),
+    ("wrapT", "wrap_t", WRAPS),
+    ("magFilter", "mag_filter", FILTERS),
+    ("minFilter", "min_filter", FILTERS),
+)
 
 
 class Reader:
@@ -172,13 +178,10 @@ class Reader:
             node.problems = {"file": Problem(problem.what[0].upper() + problem.what[1:], link=True)}
             self._odd("dangling", inside, problem.what, thing)
             return
-        for key, port in (("wrapS", "wrap_s"), ("wrapT", "wrap_t")):
+        for key, port, words in _SAMPLED:
             if key in sampler:
                 said = sampler[key]
-                node.values[port] = WRAPS.get(said, str(said)) if isinstance(said, int) else str(said)
-        for key, port in (("magFilter", "mag_filter"), ("minFilter", "min_filter")):
-            if key in sampler:
-                node.values[port] = FILTERS.get(sampler[key], str(sampler[key]))
+                node.values[port] = words.get(said, str(said)) if isinstance(said, int) else str(said)
         node.values["file"] = written
         self.raw.pictures.append(RawPicture(written, resolved, thing, node.id, "file", self.folder))
 

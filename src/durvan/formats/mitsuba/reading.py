@@ -26,6 +26,7 @@ SCENE = "/Scene"
 
 UPRIGHT = np.diag([1.0, -1.0])  # of a picture on a rectangle, whose v runs upwards
 FILES = ("obj", "ply", "serialized", "linearcurve", "bsplinecurve", "sdfgrid", "ellipsoids", "ellipsoidsmesh")
+_FILM = {"width": 768.0, "height": 576.0}  # pixels, where nothing is said
 _POINTED = ("point", "spot", "projector", "directional", "directionalarea")
 
 
@@ -268,8 +269,7 @@ class Reader(NetworkReader):
         for one in sensors:
             film = film or next(one.of("film"), None)
             sampler = sampler or next(one.of("sampler"), None)
-        width, height = (film.values.get(n, u) if film is not None else u for n, u in (("width", 768), ("height", 576)))
-        aspect = float(str(width)) / max(float(str(height)), 1.0)
+        aspect = self._extent(film, "width") / self._extent(film, "height")
         for one in sensors:
             self._sensor(one, aspect)
         if integrator is None and film is None:
@@ -280,6 +280,16 @@ class Reader(NetworkReader):
         for source in (integrator, sampler, film):
             for name, value in source.values.items() if source is not None else ():
                 thing.attributes[f"{SPACE}:{name}"] = value
+
+    def _extent(self, film: Thing | None, name: str) -> float:
+        """How large a film is along one side, in pixels: as it says, or as films are that do not say."""
+        if film is None or name not in film.values:
+            return _FILM[name]
+        said = film.values[name]
+        if isinstance(said, int | float) and not isinstance(said, bool) and 1.0 <= said < math.inf:
+            return float(said)
+        self._odd("wrong-value", film.line, f"a film's {name} of {str(said)[:60]}; {_FILM[name]:g} pixels are taken.")
+        return _FILM[name]
 
     def _sensor(self, one: Thing, aspect: float) -> None:
         path = self._path(SCENE, one)

@@ -239,7 +239,7 @@ def test_usd_lights_follow_usdlux(packs: Registry) -> None:
         "usd.RectLight",
         {"intensity": 8.0, "exposure": 1.0, "normalize": True, "width": 200.0, "height": 50.0},
     )
-    assert rect.radiance[0] == pytest.approx(16.0 / (2.0 * 0.5))
+    assert rect.radiance[0] == pytest.approx(16.0 / (200.0 * 50.0))  # of the stage's units, which are centimetres here
     far = lamp(packs, "preview", "usd.DistantLight", {"intensity": 3.0, "angle": 60.0})
     assert far.radiance[0] == pytest.approx(3.0 * math.pi * math.sin(math.radians(30.0)) ** 2)
     warm = lamp(packs, "preview", "usd.SphereLight", {"enableColorTemperature": True, "colorTemperature": 3000.0})

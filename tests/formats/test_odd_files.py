@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pytest
 
+from durvan.crossing.job.session import start
 from durvan.errors import DurvanError, SceneFileError
 from durvan.foreign import text_of
 from durvan.formats import pictures
@@ -17,6 +18,7 @@ from durvan.formats.table import format_of, reader, writer
 from durvan.formats.usd.words import said
 from durvan.progress import silent
 from durvan.regular import why_not
+from durvan.scene.model import FileKind, FileState
 from making import small, write
 
 
@@ -155,3 +157,16 @@ def test_a_film_of_no_size_is_as_large_as_others_and_told(tmp_path: Path, said: 
 @pytest.mark.parametrize("name", ["out.USDA", "out.GLTF", "out.Xml", "out.MTLX"])
 def test_endings_are_read_and_written_in_large_letters_too(name: str) -> None:
     assert writer(Path(name)) is not None and format_of(Path(name)).port().__class__ is writer(Path(name)).__class__
+
+
+@pytest.mark.parametrize("name", ["geo.bin", "geo", "geo.png"])
+def test_a_buffer_is_no_picture_whatever_it_is_called(packs, tmp_path: Path, name: str) -> None:
+    file = gltf(tmp_path, buffers=[{"uri": name, "byteLength": 12}], textures=[], materials=[{"name": "M"}])
+    (tmp_path / name).write_bytes(bytes(12))
+    session = start(file, packs, "openpbr")
+    (found,) = [one for one in session.scene.files.values() if one.written == name]
+    assert (found.kind, found.state) == (FileKind.GEOMETRY, FileState.IN_PLACE)
+    assert [one.code for one in session.findings if one.station == "Files"] == []
+    (tmp_path / name).unlink()
+    absent = start(file, packs, "openpbr")
+    assert [one.code for one in absent.findings if one.station == "Files"] == ["geometry-absent"]

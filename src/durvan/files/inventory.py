@@ -13,16 +13,16 @@ from durvan.progress import Report, Step, silent
 from durvan.scene.model import FileKind, FileState, OutsideFile, Reference
 
 _PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".tx", ".tga", ".bmp", ".hdr", ".psd", ".webp", ".dpx")
+_LOOKED_INTO = (FileKind.PICTURE, FileKind.SURROUNDINGS, FileKind.PROFILE)
 _TWIN_BYTES = 256_000_000
 
 
 def kind_of(written: str, role: str = "", light: bool = False) -> FileKind:
-    """What a file is for: by its ending, by the role of the parameter that names it (picture, profile), and by whether a
-    light does."""
+    """What a file is for: by its ending, by the role of what names it (picture, profile, geometry, layer), and by whether a light does."""
     suffix = paths.ending(written.rstrip("]"))
-    if suffix in facts.SCENES:
+    if suffix in facts.SCENES or role == "layer":
         return FileKind.LAYER
-    if suffix in facts.CACHES:
+    if suffix in facts.CACHES or role == "geometry":
         return FileKind.GEOMETRY
     if suffix in facts.CONFIGS:
         return FileKind.COLOUR_CONFIG
@@ -96,7 +96,9 @@ def _measure(files: list[OutsideFile]) -> None:
         one.stamp = (one.first, said.size, said.changed)
         one.size = sum(told[path].size for path in one.members if path in told) or said.size
         one.changed = max((told[path].changed for path in one.members if path in told), default=said.changed)
-        bad = next((path for path in (one.members or (one.first,)) if path in told and told[path].problem), "")
+        bad = next(
+            (path for path in (one.members or (one.first,)) if path in told and _is_bad(told[path], one.kind)), ""
+        )
         if bad:
             one.state, one.why = FileState.UNREADABLE, told[bad].problem
             if one.members:
@@ -106,6 +108,11 @@ def _measure(files: list[OutsideFile]) -> None:
             if newer:
                 one.state, one.why = FileState.OUTDATED, f"{os.path.basename(newer)} beside it is newer"
                 one.newer = newer
+
+
+def _is_bad(told: facts.Facts, kind: FileKind) -> bool:
+    """Whether a file cannot be what it is for; what is no picture need not be readable as one."""
+    return bool(told.problem) and (kind in _LOOKED_INTO or not told.size)
 
 
 def _tiles(files: list[OutsideFile]) -> None:

@@ -59,12 +59,15 @@ class RawPicture:
 
 @dataclass(slots=True, frozen=True)
 class RawReference:
-    """A file that no port names: a layer, a cache. `site` is the place in the file that does."""
+    """A file that no port names: a layer, a cache. `site` is the place in the file that does; `role` what it is for (layer, geometry), where
+    that is known whatever it is called.
+    """
 
     written: str
     resolved: str
     anchor: str
     site: str
+    role: str = ""
 
 
 @dataclass(slots=True)

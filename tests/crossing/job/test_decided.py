@@ -218,7 +218,7 @@ def test_a_set_has_a_name_that_can_be_opened_again(session: Session, tmp_path: P
         with pytest.raises(ValidationError):
             NameSettings(name="quick", to=wrong)
         with pytest.raises(ValidationError):
-            SetSettings(name=wrong)
+            SetSettings(name=wrong, notes=())
     spoilt = session.document.model_copy(update={"sets": (SettingsSet.model_construct(name="n" * 99, notes=()),)})
     store.save(session.document, tmp_path / "c.durvan")
     before = (tmp_path / "c.durvan").read_bytes()

@@ -212,7 +212,7 @@ def test_what_is_merged_stands_in_the_record(session: Session) -> None:
 
     session.do("Merge", Merge(thing="/W/Two", into="/W/One"), SetPolicy(subject=EVERYTHING, what="layers", how="one"))
     said = taken(session)
-    assert "One is worn in the place of Two, which is the same" in said and "layers of everything: one" in said
+    assert said == ["everything: layers: one", "Two: One, which is the same, is worn in its place"]
 
 
 @given(st.permutations(["a", "b", "c"]), st.sampled_from(["x", "y"]))

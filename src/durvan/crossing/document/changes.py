@@ -11,7 +11,7 @@ from functools import reduce
 from itertools import groupby
 from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from durvan.crossing.document.decided import Decided, given_to, without
 from durvan.crossing.document.document import Accepted, Document, PickedProbe, Pin, Relink
@@ -436,11 +436,18 @@ class MoveForward(Chosen):
 
 
 class SetSettings(Chosen):
-    """Put a named set of values for the target's settings, or use one that there is; `notes` None leaves the set alone."""
+    """Put a named set of values for the target's settings, or use one that there is; `notes` None leaves the set alone, and without a name none
+    is used."""
 
     tag: Literal["settings set"] = "settings set"
-    name: str = Field(min_length=1, max_length=60)
+    name: str = Field(max_length=60)
     notes: tuple[Note, ...] | None = None
+
+    @model_validator(mode="after")
+    def _named(self) -> SetSettings:
+        if self.notes is not None and not self.name:
+            raise ValueError("a set has a name")
+        return self
 
     def apply(self, document: Document) -> Document:
         sets = {one.name: one for one in document.sets}

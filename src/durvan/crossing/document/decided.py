@@ -13,6 +13,7 @@ from typing import Any
 from durvan.crossing.document.document import Document
 from durvan.crossing.translation.choices import Choices, Chosen
 from durvan.crossing.translation.rows import By
+from durvan.identity import leaf
 
 
 @dataclass(frozen=True)
@@ -64,7 +65,7 @@ _LISTS: Mapping[str, _List] = {
     "advances": _List("thing", lambda e: f"moved forward by {e.metres:g} m"),
     "kinds": _List("thing", lambda e: f"it is said to be {e.kind.value}"),
     "policies": _List("subject", lambda e: f"{e.what}: {e.how}"),
-    "merged": _List("thing", lambda e: f"{e.into} is worn in its place"),
+    "merged": _List("thing", lambda e: f"{leaf(e.into)}, which is the same, is worn in its place"),
     "left_out": _List("", lambda e: "left behind"),
     "kept_off": _List("", lambda e: "kept, but switched off"),
     "let_shine": _List("", lambda e: "shines, whatever it is called"),

@@ -71,7 +71,7 @@ def stamps(files: Iterable[str]) -> dict[str, str]:
 def _of_shapes(raw: RawScene) -> list[str]:
     """The files besides layers that shapes are read from."""
     kinds = (FileKind.LAYER, FileKind.GEOMETRY, FileKind.OTHER)
-    return [one.resolved for one in raw.references if one.resolved and kind_of(one.written) in kinds]
+    return [one.resolved for one in raw.references if one.resolved and kind_of(one.written, one.role) in kinds]
 
 
 class Intake:
@@ -348,7 +348,7 @@ class Intake:
                 Reference(raw.written, raw.anchor, raw.resolved, raw.thing, raw.node or thing.name, port, "", kind)
             )
         for other in self.raw.references:
-            kind = kind_of(other.written, "picture")
+            kind = kind_of(other.written, other.role)
             said.append(Reference(other.written, other.anchor, other.resolved, path=other.site, kind=kind))
         config = os.environ.get("OCIO", "")
         if config and "://" not in config:

@@ -306,7 +306,7 @@ class Reader:
         for one in self.asset.many("buffers"):
             uri = one.get("uri")
             if isinstance(uri, str) and not uri.startswith("data:"):
-                self.raw.references.append(RawReference(uri, "", self.folder, Path(self.asset.file).name))
+                self.raw.references.append(RawReference(uri, "", self.folder, Path(self.asset.file).name, "geometry"))
         motions = self.asset.many("animations")
         if motions:
             self._odd(

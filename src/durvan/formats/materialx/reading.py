@@ -114,7 +114,7 @@ class Reader:
         self._looks()
         self._left_over()
         for href in self.tree.missing:
-            self.raw.references.append(RawReference(href, "", self.folder, Path(self.tree.file).name))
+            self.raw.references.append(RawReference(href, "", self.folder, Path(self.tree.file).name, "layer"))
         return self.raw
 
     # what a document defines itself

@@ -98,7 +98,7 @@ class Reader(NetworkReader):
         self.raw.meshes += 1
         name = one.values.get("filename")
         if one.type in FILES and isinstance(name, str):
-            self.raw.references.append(RawReference(name, "", self.folder, path))
+            self.raw.references.append(RawReference(name, "", self.folder, path, "geometry"))
         emitter = next(one.of("emitter"), None)
         if emitter is not None and self._lit(one, emitter, path):
             self.rows.append(ShapeRow(one, path, home, lit=True))

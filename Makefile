@@ -13,7 +13,7 @@ demo: $(STAMP)
 	@$(PY) demo/run.py
 
 test: $(STAMP)
-	QT_QPA_PLATFORM=offscreen $(PY) -m pytest -n $(JOBS)
+	QT_QPA_PLATFORM=offscreen $(PY) -m pytest -n $(JOBS) --durations 20
 
 check: $(STAMP)
 	$(VENV)/bin/ruff check .

@@ -20,7 +20,8 @@ ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tests"))
 os.environ["DURVAN_SWATCHES"] = tempfile.mkdtemp()
 
-from durvan.crossing.findings import Level, View, look_over
+from durvan.crossing.findings import Level, View
+from durvan.crossing.findings.rules import look_over
 from durvan.crossing.looks.appearance import Appearance
 from durvan.crossing.outside.uses import uses_of
 from durvan.crossing.translation.choices import Choices

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from durvan.crossing.findings import Finding, View, look_over
+from durvan.crossing.findings import Finding, View
+from durvan.crossing.findings.rules import look_over
 from durvan.crossing.outside.lookup import look, seen
 from durvan.crossing.outside.uses import uses_of
 from durvan.crossing.translation.plan import Plan

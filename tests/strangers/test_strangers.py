@@ -14,7 +14,8 @@ import pytest
 
 from durvan.crossing.document.changes import LeaveOut, SetTrims
 from durvan.crossing.exchange.intake import open_scene
-from durvan.crossing.findings import Finding, Level, Need, Remedy, Rule, View, rules
+from durvan.crossing.findings import Finding, Level, Need, Remedy, View, rules
+from durvan.crossing.findings.rules import Rule
 from durvan.crossing.job.session import start
 from durvan.crossing.translation.choices import Trim
 from durvan.dialects.conformance import check

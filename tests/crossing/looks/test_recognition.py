@@ -8,8 +8,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from durvan.crossing.findings import look_over
 from durvan.crossing.findings.recognised import CODES
+from durvan.crossing.findings.rules import look_over
 from durvan.crossing.findings.view import View
 from durvan.crossing.looks.recognition import recognise
 from durvan.crossing.outside.uses import uses_of

@@ -8,7 +8,8 @@ from dataclasses import dataclass, field
 
 from durvan.crossing.document.bases import others
 from durvan.crossing.document.document import Document
-from durvan.crossing.findings import Findings, View, look_over
+from durvan.crossing.findings import Findings, View
+from durvan.crossing.findings.rules import look_over
 from durvan.crossing.light.added import with_added
 from durvan.crossing.light.report import LightReport
 from durvan.crossing.looks.keys import LookKey

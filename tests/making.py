@@ -132,9 +132,10 @@ def Xform "W"
 }
 """
 
-# a sheet in noise of its places, which other dialects have no word for
-NOISY = """#usda 1.0
+# a sheet of a square metre, which wears what is to follow
+SHEET = """#usda 1.0
 (
+    defaultPrim = "W"
     metersPerUnit = 1
     upAxis = "Y"
 )
@@ -148,7 +149,12 @@ def Xform "W"
         texCoord2f[] primvars:st = [(0.1, 0.1), (0.9, 0.1), (0.9, 0.9), (0.1, 0.9)] ( interpolation = "vertex" )
         rel material:binding = </W/Paint>
     }
-    def Material "Paint"
+"""
+
+# in noise of its places, which other dialects have no word for
+NOISY = (
+    SHEET
+    + """    def Material "Paint"
     {
         token outputs:orvik:surface.connect = </W/Paint/finish.outputs:out>
         def Shader "finish"
@@ -176,3 +182,4 @@ def Xform "W"
     }
 }
 """
+)

@@ -17,7 +17,7 @@ from durvan.formats import pictures
 from durvan.formats.usd.reading import shortest
 from durvan.formats.usd.text import Layer, Spec, asset, literal, number, quoted
 from durvan.scene.model import FileState, Kind
-from making import small, with_files, write
+from making import SHEET, small, with_files, write
 
 UNITS = {
     "none": "",
@@ -298,23 +298,9 @@ def test_a_packages_pictures_come_out_of_it_for_other_formats(packs, tmp_path, t
     assert not any("room.usdz" in one.written for one in again.scene.files.values())
 
 
-SMALL_TEXTURED = """#usda 1.0
-(
-    defaultPrim = "W"
-    metersPerUnit = 1
-    upAxis = "Y"
-)
-def Xform "W"
-{
-    def Mesh "sheet" ( prepend apiSchemas = ["MaterialBindingAPI"] )
-    {
-        int[] faceVertexCounts = [4]
-        int[] faceVertexIndices = [0, 1, 2, 3]
-        point3f[] points = [(-0.5, 0, 0.5), (0.5, 0, 0.5), (0.5, 0, -0.5), (-0.5, 0, -0.5)]
-        texCoord2f[] primvars:st = [(0.1, 0.1), (0.9, 0.1), (0.9, 0.9), (0.1, 0.9)] ( interpolation = "vertex" )
-        rel material:binding = </W/Paint>
-    }
-    def Material "Paint"
+SMALL_TEXTURED = (
+    SHEET
+    + """    def Material "Paint"
     {
         token outputs:surface.connect = </W/Paint/s.outputs:surface>
         def Shader "s"
@@ -333,6 +319,7 @@ def Xform "W"
     }
 }
 """
+)
 
 # text
 

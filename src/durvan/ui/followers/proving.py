@@ -474,7 +474,11 @@ class Proofs(QObject):
         """A real renderer is given both sides as they stand."""
         if self.history is not None:
             given = {side: one for side in SIDES if (one := self.sitting_of(side)) is not None}
-            self._given[run] = _Given(self.history, run.camera, given)
+            under_way = {one: what for one, what in self._given.items() if one is self.judging.run}
+            self._given = {
+                **under_way,
+                run: _Given(self.history, run.camera, given),
+            }  # those that are over are let go of
 
     def _judging(self) -> None:
         """Both sides by a real renderer are kept, too."""
@@ -487,6 +491,7 @@ class Proofs(QObject):
         self.changed.emit()
 
     def _late(self, run: Run, side: str, found: Judged) -> None:
+        """A side of a run is there, whatever scene is open by now."""
         given = self._given.get(run)
         if given is not None:
             self._keep_judged(side, found, given)
